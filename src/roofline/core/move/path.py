@@ -1,0 +1,169 @@
+"""The animated camera: home, keys, and the view of every frame."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
+from roofline.errors import MoveError
+from roofline.shot import Delivery, Framing, Key, Photo, Shot
+
+
+def home_photo(shot: Shot) -> Photo:
+    """The photo whose camera is home: the first one surveyed.
+
+    Raises MoveError while there is none.
+    """
+    for photo in shot.photos:
+        if photo.camera is not None:
+            return photo
+    raise MoveError("There is no surveyed photo yet, so there is no home to move from: finish the survey first.")
+
+
+def default_framing(delivery: Delivery, width: int, height: int) -> Framing:
+    """The largest delivered frame that fits inside a photo, in its middle."""
+    scale = min(width / delivery.width, height / delivery.height)
+    return Framing(scale=scale, centre=(width / 2, height / 2))
+
+
+def framing(shot: Shot) -> Framing:
+    """The delivered frame over the home photo, as set, or by default."""
+    if shot.delivery.framing is not None:
+        return shot.delivery.framing
+    photo = home_photo(shot)
+    assert photo.camera is not None
+    return default_framing(shot.delivery, photo.camera.width, photo.camera.height)
+
+
+def lens_centre(shot: Shot) -> tuple[float, float]:
+    """Principal point of the delivered camera in delivered pixels.
+
+    The middle of the frame, unless a framing has been set that is off the photo's principal point.
+    """
+    d = shot.delivery
+    if d.framing is None:
+        return d.width / 2, d.height / 2
+    cx, cy = home_photo(shot).camera.principal_point  # type: ignore[union-attr]
+    return (d.width / 2 + (cx - d.framing.centre[0]) / d.framing.scale,
+            d.height / 2 + (cy - d.framing.centre[1]) / d.framing.scale)
+
+
+def home_key(shot: Shot, frame: int) -> Key:
+    """A key at home: the surveyed camera, at the focal length that lays the frame over the photo as planned."""
+    camera = home_photo(shot).camera
+    assert camera is not None
+    if camera.position is None:
+        raise MoveError("The survey has no scale yet: set a tape or the camera's height first.")
+    q = matrix_to_quaternion(np.array(camera.rotation).T)
+    return Key(frame=frame, position=camera.position, rotation=(float(q[0]), float(q[1]), float(q[2]), float(q[3])),
+               focal_px=camera.focal_px / framing(shot).scale, home=True)
+
+
+def resolved_keys(shot: Shot) -> list[Key]:
+    """The move's keys with pinned ones at home; one home key when there are none.
+
+    Keys are taken as they stand where the shot has no photo that could be home.
+    """
+    keys = shot.move.keys
+    if not keys:
+        return [home_key(shot, shot.frame_range[0])]
+    if any(k.home for k in keys) and any(p.camera is not None for p in shot.photos):
+        return [home_key(shot, k.frame).model_copy(update={"ease": k.ease}) if k.home else k for k in keys]
+    return keys
+
+
+def _velocities(values: Array, frames: Array, rest: list[bool]) -> Array:
+    """Velocity at each key, per frame: zero at rests, elsewhere that of the parabola through the neighbours."""
+    out = np.zeros_like(values)
+    for i in range(1, len(values) - 1):
+        if rest[i]:
+            continue
+        before, after = frames[i] - frames[i - 1], frames[i + 1] - frames[i]
+        back, ahead = (values[i] - values[i - 1]) / before, (values[i + 1] - values[i]) / after
+        out[i] = (after * back + before * ahead) / (before + after)
+    return out
+
+
+class Path:
+    """A camera path through keys: cubic Hermite in position and focal length, cubic quaternion curves in rotation.
+
+    The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others.
+    Before the first and after the last key the camera stands still. Rotation: Kim, Kim and Shin, "A general
+    construction scheme for unit quaternion curves", 1995 (cumulative Bernstein form), which does not flip.
+    """
+
+    def __init__(self, keys: list[Key]):
+        if not keys:
+            raise MoveError("A move needs at least one key.")
+        self.frames = np.array([k.frame for k in keys], dtype=np.float64)
+        self.values = np.array([[*k.position, k.focal_px] for k in keys])
+        self.rotations = [Rotation.from_quat([k.rotation[1], k.rotation[2], k.rotation[3], k.rotation[0]])
+                          for k in keys]
+        last = len(keys) - 1
+        rest = [k.ease == "rest" or i in (0, last) for i, k in enumerate(keys)]
+        self.velocity = _velocities(self.values, self.frames, rest)
+        self.spin = np.zeros((len(keys), 3))
+        for i in range(1, last):
+            if rest[i]:
+                continue
+            before, after = self.frames[i] - self.frames[i - 1], self.frames[i + 1] - self.frames[i]
+            back = (self.rotations[i - 1].inv() * self.rotations[i]).as_rotvec() / before
+            ahead = (self.rotations[i].inv() * self.rotations[i + 1]).as_rotvec() / after
+            self.spin[i] = (after * back + before * ahead) / (before + after)
+
+    def at(self, frame: float) -> tuple[Array, Array, float]:
+        """Position (3,) in metres, rotation camera → world (3, 3), focal length in delivered pixels at a frame."""
+        f = float(np.clip(frame, self.frames[0], self.frames[-1]))
+        i = int(np.clip(np.searchsorted(self.frames, f, side="right") - 1, 0, max(len(self.frames) - 2, 0)))
+        if len(self.frames) == 1:
+            return self.values[0, :3], self.rotations[0].as_matrix(), float(self.values[0, 3])
+        span = self.frames[i + 1] - self.frames[i]
+        t = (f - self.frames[i]) / span
+        t2, t3 = t * t, t * t * t
+        value = ((2 * t3 - 3 * t2 + 1) * self.values[i] + (t3 - 2 * t2 + t) * span * self.velocity[i]
+                 + (3 * t2 - 2 * t3) * self.values[i + 1] + (t3 - t2) * span * self.velocity[i + 1])
+        first = Rotation.from_rotvec(self.spin[i] * span / 3)
+        third = Rotation.from_rotvec(self.spin[i + 1] * span / 3)
+        between = self.rotations[i].inv() * self.rotations[i + 1]
+        second = (first.inv() * between * third.inv()).as_rotvec()
+        b1, b2, b3 = 1 - (1 - t) ** 3, 3 * t2 - 2 * t3, t3
+        q = (self.rotations[i] * Rotation.from_rotvec(first.as_rotvec() * b1) * Rotation.from_rotvec(second * b2)
+             * Rotation.from_rotvec(third.as_rotvec() * b3))
+        return value[:3], q.as_matrix(), max(float(value[3]), 1e-3)
+
+
+def view_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> View:
+    """The delivered camera's view at a frame, on a grid `width` pixels wide (the delivered width by default)."""
+    d = shot.delivery
+    position, rotation, focal = path.at(frame)
+    view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)
+    if width is None or width == d.width:
+        return view
+    return view.resized(width, max(1, round(d.height * width / d.width)))
+
+
+def view_of_key(shot: Shot, key: Key) -> View:
+    """The delivered camera's view at a key."""
+    d = shot.delivery
+    return View(d.width, d.height, key.focal_px, lens_centre(shot), quaternion_to_matrix(key.rotation).T,
+                np.array(key.position))
+
+
+def shot_path(shot: Shot) -> Path:
+    """The path of a shot's move."""
+    return Path(resolved_keys(shot))
+
+
+def frame_views(shot: Shot, first: int | None = None, last: int | None = None,
+                width: int | None = None) -> list[tuple[int, View]]:
+    """(frame, view) of a range of frames, all by default.
+
+    Raises MoveError when the range reaches outside of the shot.
+    """
+    low, high = shot.frame_range
+    first, last = low if first is None else first, high if last is None else last
+    if first > last or first < low or last > high:
+        raise MoveError(f"The shot has frames {low} to {high}; {first} to {last} is not among them.")
+    path = shot_path(shot)
+    return [(f, view_at(shot, path, f, width)) for f in range(first, last + 1)]

@@ -1,0 +1,139 @@
+"""The engine: one compiled scene, asked for measures, single pixels or pictures from any view."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import Array, View
+from roofline.core.throw import measure as m
+from roofline.core.throw.raster import mark_borders, rasterise, setup
+from roofline.core.throw.sample import Textures, pack, paint, pyramid
+from roofline.core.throw.scene import Scene, homographies, inverse_depths
+from roofline.shot import VERDICTS, ProbeReport, Rejected
+
+RASTER_PIXELS = 12_000_000      # a plate's visibility raster is made no finer than this
+REASONS = ("outside", "matte", "hidden", "back")
+
+
+@dataclass
+class Measures:
+    """Measures of a view, all (H, W). Verdicts index `roofline.shot.VERDICTS`; pair and triangle −1 where none."""
+
+    verdict: NDArray[np.uint8]
+    triangle: NDArray[np.int32]
+    pair: NDArray[np.int32]
+    stretch: NDArray[np.float32]
+    magnification: NDArray[np.float32]
+
+
+class Engine:
+    """Measures and pictures of one scene. The plates' visibility is worked out once, when the engine is made."""
+
+    def __init__(self, scene: Scene):
+        self.scene = scene
+        self.fixed = self._plates()
+
+    def _forms(self, view: View) -> tuple[Array, NDArray[np.int32]]:
+        corners = view.homogeneous(self.scene.corners) if len(self.scene.corners) else np.zeros((0, 3, 3))
+        return setup(np.ascontiguousarray(corners), view.width, view.height)
+
+    def _raster(self, view: View, maps: Array, use: NDArray[np.bool_]) -> NDArray[np.int32]:
+        s = self.scene
+        forms, boxes = self._forms(view)
+        return rasterise(forms, boxes, use, s.tri_face, s.cutout, s.pair_start, s.pair_plate, maps, s.canvas, s.matte,
+                         s.matte_at, view.width, view.height)
+
+    def _plates(self) -> dict[str, NDArray]:
+        s = self.scene
+        count, faces, pairs, plates = len(s.tri_face), len(s.names), len(s.pair_plate), len(s.plates)
+        forms = np.zeros((plates, count, 3, 3))
+        depths = np.zeros((plates, faces, 3))
+        maps = np.zeros((plates, pairs, 3, 3))
+        codes: list[NDArray[np.int32]] = []
+        at, size, scale = [], [], []
+        total = 0
+        for p, view in enumerate(s.views):
+            x0, y0, w, h = s.canvas[p, :4]
+            k = min(1.0, float(np.sqrt(RASTER_PIXELS / (w * h))))
+            shifted = View(int(np.ceil(w * k)), int(np.ceil(h * k)), view.focal * k,
+                           ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k), view.rotation, view.position)
+            forms[p] = self._forms(shifted)[0]
+            depths[p] = inverse_depths(s, shifted) if faces else 0
+            maps[p] = homographies(s, shifted)
+            use = np.array([s.solid[f] not in s.without[p] for f in s.tri_face], dtype=np.bool_)
+            code = mark_borders(self._raster(shifted, maps[p], use), s.tri_face)
+            codes.append(code.ravel())
+            at.append(total)
+            size.append((shifted.width, shifted.height))
+            scale.append(k)
+            total += code.size
+        front = np.array([s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
+                          for f, p in zip(s.pair_face, s.pair_plate, strict=True)], dtype=np.bool_)
+        return {
+            "pair_front": front, "pair_depth": depths[s.pair_plate, s.pair_face] if pairs else np.zeros((0, 3)),
+            "codes": np.concatenate(codes) if codes else np.zeros(1, dtype=np.int32),
+            "code_at": np.array(at, dtype=np.int64), "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
+            "scale": np.array(scale, dtype=np.float64), "plate_forms": forms, "plate_depths": depths,
+            "plate_maps": maps,
+        }
+
+    def cast(self, view: View) -> m.Cast:
+        """The arrays of a view for the compiled loops."""
+        s = self.scene
+        return m.Cast(maps=homographies(s, view), unit=float(view.unit), pair_start=s.pair_start, pair_plate=s.pair_plate,
+                      pair_face=s.pair_face, pair_occlusion=s.pair_occlusion, limits=s.limits, tri_face=s.tri_face,
+                      cutout=s.cutout, canvas=s.canvas, matte=s.matte, matte_at=s.matte_at, **self.fixed)
+
+    def measure(self, view: View) -> Measures:
+        """Verdict, surface, plate, stretch and magnification at every pixel centre of a view."""
+        k = self.cast(view)
+        nearest = self._raster(view, k.maps, np.ones(len(self.scene.tri_face), dtype=np.bool_))
+        verdict, pair, stretch, magnification = m.measure(nearest, k)
+        return Measures(verdict, nearest, pair, stretch, magnification)
+
+    def probe(self, view: View, pixel: tuple[float, float]) -> ProbeReport:
+        """The whole story of a continuous pixel of a view."""
+        s = self.scene
+        k = self.cast(view)
+        x, y = pixel
+        one = View(1, 1, view.focal, (view.centre[0] - x + 0.5, view.centre[1] - y + 0.5), view.rotation, view.position)
+        everything = np.ones(len(s.tri_face), dtype=np.bool_)
+        t = int(self._raster(one, homographies(s, one), everything)[0, 0])
+        if t < 0:
+            return ProbeReport(surface=None, plate=None, verdict="void", world=None, depth_m=None, plate_pixel=None,
+                               stretch=None, magnification=None)
+        face = int(s.tri_face[t])
+        depth = 1.0 / float(inverse_depths(s, view)[face] @ [x, y, 1.0])
+        world = view.position + view.rays(np.array([x, y])) * depth
+        verdict, n, stretch, magnification, u, v = m.judge(k, face, x, y)
+        rejected = []
+        for i in range(s.pair_start[face], s.pair_start[face + 1]):
+            if i == n:
+                break
+            status = m.reach(k, i, x, y)[0]
+            rejected.append(Rejected(plate=s.plates[s.pair_plate[i]].id, reason=REASONS[status]))
+        found = n >= 0
+        return ProbeReport(
+            surface=s.names[face], plate=s.plates[s.pair_plate[n]].id if found else None, verdict=VERDICTS[verdict],
+            world=(float(world[0]), float(world[1]), float(world[2])), depth_m=depth,
+            plate_pixel=(float(u), float(v)) if found else None, stretch=float(stretch) if found else None,
+            magnification=float(magnification) if found else None, rejected=rejected)
+
+    @cached_property
+    def textures(self) -> Textures:
+        """Pyramids of all plates; made when the first picture is asked for."""
+        return pack([pyramid(p.colour(), p.matte) for p in self.scene.pictures])
+
+    def picture(self, view: View) -> NDArray[np.float32]:
+        """Picture (H, W, 4) of a view: linear light, premultiplied; transparent where there is nothing to show."""
+        s = self.scene
+        k = self.cast(view)
+        fine = view.resized(view.width * 2, view.height * 2)
+        cut = s.cutout[s.tri_face] if len(s.tri_face) else np.zeros(0, dtype=np.bool_)
+        nearest = self._raster(fine, k.maps, ~cut)
+        forms, boxes = self._forms(view)
+        return paint(nearest, inverse_depths(s, view), forms, boxes, np.flatnonzero(cut), k, self.textures)

@@ -1,0 +1,185 @@
+"""Exact measures per pixel: which surface, which plate, stretch, magnification, verdict."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+from roofline.core.throw.raster import cutout_alpha, matte_value
+
+SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
+OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
+NEARER = 1e-6        # an occluder counts when it is nearer by this part of the depth
+
+
+class Cast(NamedTuple):
+    """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates."""
+
+    maps: Any            # (N, 3, 3) view pixel → picture pixel
+    unit: Any            # delivered pixels along one pixel of the view
+    pair_start: Any      # (F + 1,)
+    pair_plate: Any      # (N,)
+    pair_face: Any       # (N,)
+    pair_front: Any      # (N,) the face's front is towards the plate's camera
+    pair_occlusion: Any  # (N,)
+    pair_depth: Any      # (N, 3) linear form: inverse depth of the face in the plate's raster
+    limits: Any          # (F, 2)
+    tri_face: Any        # (T,)
+    cutout: Any          # (F,)
+    canvas: Any          # (P, 6)
+    matte: Any
+    matte_at: Any        # (P,)
+    codes: Any           # the plates' rasters, one after another (see mark_borders)
+    code_at: Any         # (P,)
+    code_size: Any       # (P, 2) width, height
+    scale: Any           # (P,) raster pixels per canvas pixel
+    plate_forms: Any     # (P, T, 3, 3)
+    plate_depths: Any    # (P, F, 3)
+    plate_maps: Any      # (P, N, 3, 3) raster pixel → picture pixel
+
+
+@njit(cache=True, inline="always")
+def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
+    """Singular values of [[a, b], [c, d]], larger first (closed form, stable for nearly equal values)."""
+    e, f = (a + d) * 0.5, (a - d) * 0.5
+    g, h = (c + b) * 0.5, (c - b) * 0.5
+    q, r = np.sqrt(e * e + h * h), np.sqrt(f * f + g * g)
+    return q + r, abs(q - r)
+
+
+@njit(cache=True, inline="always")
+def jacobian(h, u, v, w):  # type: ignore[no-untyped-def]
+    """∂(u, v)/∂(x, y) of a homography at a pixel whose image is (u, v) with homogeneous w."""
+    return ((h[0, 0] - u * h[2, 0]) / w, (h[0, 1] - u * h[2, 1]) / w,
+            (h[1, 0] - v * h[2, 0]) / w, (h[1, 1] - v * h[2, 1]) / w)
+
+
+@njit(cache=True)
+def hidden_at_border(k, p, face, x, y, limit, i, j):  # type: ignore[no-untyped-def]
+    """Exact test against the triangles that stand in the 3 × 3 raster pixels around (i, j)."""
+    width, height = k.code_size[p, 0], k.code_size[p, 1]
+    count = k.tri_face.shape[0]
+    for jj in range(max(j - 1, 0), min(j + 2, height)):
+        for ii in range(max(i - 1, 0), min(i + 2, width)):
+            c = k.codes[k.code_at[p] + jj * width + ii]
+            t = c if c >= 0 else -c - 2
+            if c == -1 or t >= count:
+                continue
+            other = k.tri_face[t]
+            if other == face:
+                continue
+            m = k.plate_forms[p, t]
+            b0 = m[0, 0] * x + m[0, 1] * y + m[0, 2]
+            b1 = m[1, 0] * x + m[1, 1] * y + m[1, 2]
+            b2 = m[2, 0] * x + m[2, 1] * y + m[2, 2]
+            if b0 < 0 or b1 < 0 or b2 < 0 or b0 + b1 + b2 <= limit:
+                continue
+            if k.cutout[other] and cutout_alpha(other, x, y, k.pair_start, k.pair_plate, k.plate_maps[p], k.canvas,
+                                                k.matte, k.matte_at) < 0.5:
+                continue
+            return True
+    return False
+
+
+@njit(cache=True, inline="always")
+def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
+    """Whether another face stands between the plate's camera and pair n's point at picture pixel (u, v).
+
+    The plate's own raster decides at once where its surroundings show one face; near borders the triangles that
+    stand there are tested exactly.
+    """
+    p, face = k.pair_plate[n], k.pair_face[n]
+    x = u * k.canvas[p, 2] / k.canvas[p, 4] * k.scale[p]
+    y = v * k.canvas[p, 3] / k.canvas[p, 5] * k.scale[p]
+    i = min(max(int(x), 0), k.code_size[p, 0] - 1)
+    j = min(max(int(y), 0), k.code_size[p, 1] - 1)
+    code = k.codes[k.code_at[p] + j * k.code_size[p, 0] + i]
+    result = False
+    if code != -1 and not (code >= 0 and k.tri_face[code] == face):
+        own = k.pair_depth[n]
+        limit = (own[0] * x + own[1] * y + own[2]) * (1 + NEARER)
+        if code >= 0:
+            inv = k.plate_depths[p, k.tri_face[code]]
+            result = inv[0] * x + inv[1] * y + inv[2] > limit
+        else:
+            result = hidden_at_border(k, p, face, x, y, limit, i, j)
+    return result
+
+
+@njit(cache=True, inline="always")
+def reach(k, n, x, y):  # type: ignore[no-untyped-def]
+    """How pair n fares at a view's pixel: status, picture x, picture y, homogeneous w."""
+    h = k.maps[n]
+    w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
+    p = k.pair_plate[n]
+    if w <= 0:
+        return OUTSIDE, 0.0, 0.0, w
+    u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w
+    v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
+    if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
+        return OUTSIDE, u, v, w
+    if k.matte_at[p] >= 0 and matte_value(k.matte, k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5], u, v) < 0.5:
+        return MATTE, u, v, w
+    if not k.pair_front[n]:
+        return BACK, u, v, w
+    if hidden(k, n, u, v):
+        return HIDDEN, u, v, w
+    return REACHED, u, v, w
+
+
+@njit(cache=True, inline="always")
+def judge(k, face, x, y):  # type: ignore[no-untyped-def]
+    """Verdict, pair (−1 for none), stretch, magnification and picture pixel at a pixel that shows a face."""
+    for n in range(k.pair_start[face], k.pair_start[face + 1]):
+        status, u, v, w = reach(k, n, x, y)
+        unseen = status == HIDDEN or status == BACK
+        if status == REACHED or (unseen and not k.pair_occlusion[n]):
+            a, b, c, d = jacobian(k.maps[n], u, v, w)
+            s1, s2 = singular_values(a, b, c, d)
+            s2 = max(s2, 1e-12)
+            stretch, magnification = s1 / s2, k.unit / s2
+            verdict = SOUND
+            if unseen:
+                verdict = SPILLED
+            elif stretch > k.limits[face, 0]:
+                verdict = SMEARED
+            elif magnification > k.limits[face, 1]:
+                verdict = SOFT
+            return verdict, n, stretch, magnification, u, v
+    return BARE, -1, 0.0, 0.0, 0.0, 0.0
+
+
+@njit(cache=True, parallel=True)
+def measure(nearest, k):  # type: ignore[no-untyped-def]
+    """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view."""
+    height, width = nearest.shape
+    verdict = np.full((height, width), VOID, dtype=np.uint8)
+    pair = np.full((height, width), -1, dtype=np.int32)
+    stretch = np.zeros((height, width), dtype=np.float32)
+    magnification = np.zeros((height, width), dtype=np.float32)
+    for row in prange(height):
+        for col in range(width):
+            t = nearest[row, col]
+            if t < 0:
+                continue
+            worst, n, s, m, _, _ = judge(k, k.tri_face[t], col + 0.5, row + 0.5)
+            verdict[row, col] = worst
+            pair[row, col] = n
+            stretch[row, col] = s
+            magnification[row, col] = m
+    return verdict, pair, stretch, magnification
+
+
+@njit(cache=True)
+def tally(nearest, verdict, pair, tri_face, pair_plate, faces, plates):  # type: ignore[no-untyped-def]
+    """Pixels by face, plate (last: none) and verdict, (F, P + 1, 6); void pixels are not in it."""
+    out = np.zeros((faces, plates + 1, 6), dtype=np.int64)
+    for row in range(nearest.shape[0]):
+        for col in range(nearest.shape[1]):
+            t = nearest[row, col]
+            if t >= 0:
+                n = pair[row, col]
+                out[tri_face[t], pair_plate[n] if n >= 0 else plates, verdict[row, col]] += 1
+    return out

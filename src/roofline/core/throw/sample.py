@@ -1,0 +1,247 @@
+"""Pictures: sampling plates with a proper footprint and laying the surfaces over one another.
+
+Plates are float32 RGBA in linear light, premultiplied, with a mip pyramid. A delivered pixel's footprint in the
+plate is the ellipse of its Jacobian: several trilinear samples along the longer axis (Heckbert 1989; the usual
+approximation by probes along the axis), bicubic where the plate is enlarged.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import cv2
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, hidden, jacobian, reach
+
+MAX_PROBES = 16
+
+
+class Textures(NamedTuple):
+    """Pyramids of all plates in one array. L: levels of all plates."""
+
+    texels: Any       # (…, 4) float32
+    level_at: Any     # (L,) offset of each level
+    level_size: Any   # (L, 2) width, height
+    first: Any        # (P + 1,) first level of each plate
+
+
+def pyramid(colour: NDArray[np.float32], matte: NDArray[np.float32] | None) -> list[NDArray[np.float32]]:
+    """Premultiplied RGBA levels, each half the size of the one before (area average)."""
+    alpha = matte if matte is not None else np.ones(colour.shape[:2], dtype=np.float32)
+    levels = [np.dstack([colour * alpha[..., None], alpha]).astype(np.float32, copy=False)]
+    while max(levels[-1].shape[:2]) > 1:
+        h, w = levels[-1].shape[:2]
+        small = cv2.resize(levels[-1], (max(1, w // 2), max(1, h // 2)), interpolation=cv2.INTER_AREA)
+        levels.append(small.reshape(max(1, h // 2), max(1, w // 2), 4))
+    return levels
+
+
+def pack(pyramids: list[list[NDArray[np.float32]]]) -> Textures:
+    """Lay pyramids end to end."""
+    flat = [level.reshape(-1, 4) for levels in pyramids for level in levels]
+    sizes = [(level.shape[1], level.shape[0]) for levels in pyramids for level in levels]
+    at = np.concatenate([[0], np.cumsum([len(f) for f in flat])])[:-1] if flat else np.zeros(0)
+    first = np.concatenate([[0], np.cumsum([len(levels) for levels in pyramids])])
+    return Textures(np.concatenate(flat) if flat else np.zeros((1, 4), dtype=np.float32), at.astype(np.int64),
+                    np.array(sizes, dtype=np.int64).reshape(-1, 2), first.astype(np.int64))
+
+
+@njit(cache=True, inline="always")
+def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
+    """Add weight times the bilinear sample of a level at its pixel (x, y) to out (4,)."""
+    w, h = tex.level_size[level, 0], tex.level_size[level, 1]
+    u = min(max(x - 0.5, 0.0), w - 1.0)
+    v = min(max(y - 0.5, 0.0), h - 1.0)
+    i, j = int(u), int(v)
+    i2, j2 = min(i + 1, w - 1), min(j + 1, h - 1)
+    fu, fv = np.float32(u - i), np.float32(v - j)
+    at = tex.level_at[level]
+    one = np.float32(1)
+    wt = np.float32(weight)
+    a, b = wt * (one - fu) * (one - fv), wt * fu * (one - fv)
+    c, d = wt * (one - fu) * fv, wt * fu * fv
+    p, q, r, s = at + j * w + i, at + j * w + i2, at + j2 * w + i, at + j2 * w + i2
+    t = tex.texels
+    for n in range(4):
+        out[n] += a * t[p, n] + b * t[q, n] + c * t[r, n] + d * t[s, n]
+
+
+@njit(cache=True, inline="always")
+def cubic_weights(f):  # type: ignore[no-untyped-def]
+    """Catmull–Rom weights of four neighbours at a fraction 0…1."""
+    f2, f3 = f * f, f * f * f
+    return (-0.5 * f3 + f2 - 0.5 * f, 1.5 * f3 - 2.5 * f2 + 1.0, -1.5 * f3 + 2.0 * f2 + 0.5 * f, 0.5 * f3 - 0.5 * f2)
+
+
+@njit(cache=True)
+def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
+    """Add the bicubic sample to out (4,); kept from undershooting below zero."""
+    w, h = tex.level_size[level, 0], tex.level_size[level, 1]
+    u, v = x - 0.5, y - 0.5
+    i, j = int(np.floor(u)), int(np.floor(v))
+    wx, wy = cubic_weights(u - i), cubic_weights(v - j)
+    at = tex.level_at[level]
+    for n in range(4):
+        total = 0.0
+        for dj in range(4):
+            row = at + min(max(j + dj - 1, 0), h - 1) * w
+            for di in range(4):
+                total += wx[di] * wy[dj] * tex.texels[row + min(max(i + di - 1, 0), w - 1), n]
+        out[n] += max(total, 0.0)
+
+
+@njit(cache=True)
+def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
+    """Write the plate's filtered colour at picture pixel (u, v) with Jacobian [[a, b], [c, d]] to out (4,)."""
+    out[:] = 0.0
+    xx, xy, yy = a * a + b * b, a * c + b * d, c * c + d * d
+    mean, gap = 0.5 * (xx + yy), np.sqrt(0.25 * (xx - yy) ** 2 + xy * xy)
+    major, minor = np.sqrt(mean + gap), np.sqrt(max(mean - gap, 0.0))
+    base = tex.first[plate]
+    if major <= 1.0 + 1e-9:
+        bicubic(tex, base, u, v, out)
+        return
+    probes = int(min(np.ceil(major / max(minor, 1.0) - 1e-6), MAX_PROBES))
+    lod = max(np.log2(major / probes), 0.0)
+    top = tex.first[plate + 1] - base - 1
+    low = min(int(lod), top)
+    high = min(low + 1, top)
+    blend = min(lod - low, 1.0)
+    ex, ey = 1.0, 0.0
+    if gap > 1e-12 * mean:
+        angle = 0.5 * np.arctan2(2 * xy, xx - yy)
+        ex, ey = np.cos(angle), np.sin(angle)
+    full_w, full_h = tex.level_size[base, 0], tex.level_size[base, 1]
+    for i in range(probes):
+        t = ((i + 0.5) / probes - 0.5) * major
+        x, y = u + ex * t, v + ey * t
+        for level, share in ((low, 1.0 - blend), (high, blend)):
+            if share > 0:
+                n = base + level
+                bilinear(tex, n, x * tex.level_size[n, 0] / full_w, y * tex.level_size[n, 1] / full_h,
+                         share / probes, out)
+
+
+@njit(cache=True, inline="always")
+def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
+    """Colour of an opaque face at a view's pixel, premultiplied; transparent where it is bare.
+
+    Throws in reach lie over one another in order, by their mattes; what they leave uncovered is filled up in
+    proportion, so that a feathered border of the last plate does not let the paper through.
+    """
+    out[:] = 0.0
+    for n in range(k.pair_start[face], k.pair_start[face + 1]):
+        status, u, v, w = reach(k, n, x, y)
+        if status == OUTSIDE:
+            continue
+        if status == MATTE and k.pair_occlusion[n] and (not k.pair_front[n] or hidden(k, n, u, v)):
+            continue
+        if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
+            continue
+        a, b, c, d = jacobian(k.maps[n], u, v, w)
+        sample(tex, k.pair_plate[n], u, v, a, b, c, d, one)
+        rest = np.float32(1) - out[3]
+        for i in range(4):
+            out[i] += rest * one[i]
+        if out[3] > 0.999:
+            break
+    if out[3] < 0.5:
+        out[:] = 0.0
+    else:
+        for i in range(3):
+            out[i] /= out[3]
+        out[3] = 1.0
+
+
+@njit(cache=True, inline="always")
+def inside(form, x, y):  # type: ignore[no-untyped-def]
+    """Inverse depth of a triangle at a pixel, or 0 outside of it."""
+    b0 = form[0, 0] * x + form[0, 1] * y + form[0, 2]
+    b1 = form[1, 0] * x + form[1, 1] * y + form[1, 2]
+    b2 = form[2, 0] * x + form[2, 1] * y + form[2, 2]
+    result = 0.0
+    if b0 >= 0 and b1 >= 0 and b2 >= 0:
+        result = b0 + b1 + b2
+    return result
+
+
+@njit(cache=True, inline="always")
+def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
+    """Colour and alpha of a cut-out at a pixel: its first throw whose canvas covers the point and that sees it."""
+    out[:] = 0.0
+    for n in range(k.pair_start[face], k.pair_start[face + 1]):
+        status, u, v, w = reach(k, n, x, y)
+        if status == OUTSIDE:
+            continue
+        if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
+            a, b, c, d = jacobian(k.maps[n], u, v, w)
+            sample(tex, k.pair_plate[n], u, v, a, b, c, d, out)
+        break
+
+
+@njit(cache=True, parallel=True)
+def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore[no-untyped-def]
+    """Picture (H, W, 4) float32, premultiplied linear, of a view.
+
+    ``nearest2`` (2H, 2W): nearest opaque triangle on a grid twice as fine; ``fine_depth`` (F, 3): inverse depth forms
+    of the faces on the view's own grid; ``cut_tris``: triangles of cut-outs, laid over back to front.
+    """
+    height, width = nearest2.shape[0] // 2, nearest2.shape[1] // 2
+    out = np.zeros((height, width, 4), dtype=np.float32)
+    for row in prange(height):
+        acc = np.zeros(4, dtype=np.float32)
+        one = np.zeros(4, dtype=np.float32)
+        sub = np.zeros(4, dtype=np.int64)
+        hits = np.zeros(16, dtype=np.int64)
+        near = np.zeros(16)
+        for col in range(width):
+            pixel = out[row, col]
+            for s in range(4):
+                t = nearest2[2 * row + s // 2, 2 * col + s % 2]
+                sub[s] = k.tri_face[t] if t >= 0 else -1
+            x, y = col + 0.5, row + 0.5
+            whole = sub[0] == sub[1] and sub[0] == sub[2] and sub[0] == sub[3]
+            parts = 1 if whole else 4
+            for s in range(parts):
+                if sub[s] >= 0:
+                    dx = 0.0 if whole else -0.25 + 0.5 * (s % 2)
+                    dy = 0.0 if whole else -0.25 + 0.5 * (s // 2)
+                    shade(k, tex, sub[s], x + dx, y + dy, acc, one)
+                    for i in range(4):
+                        pixel[i] += acc[i] / np.float32(parts)
+            count = 0
+            for c in range(cut_tris.shape[0]):
+                t = cut_tris[c]
+                if col < boxes[t, 0] or col >= boxes[t, 2] or row < boxes[t, 1] or row >= boxes[t, 3]:
+                    continue
+                inv = inside(forms[t], x, y)
+                face = k.tri_face[t]
+                if inv <= 0 or count == 16 or (count > 0 and k.tri_face[hits[count - 1]] == face):
+                    continue
+                at = count
+                while at > 0 and near[at - 1] > inv:
+                    hits[at], near[at] = hits[at - 1], near[at - 1]
+                    at -= 1
+                hits[at], near[at] = t, inv
+                count += 1
+            for c in range(count):
+                face = k.tri_face[hits[c]]
+                seen = 0.0
+                for s in range(4):
+                    other = sub[s]
+                    if other < 0:
+                        seen += 0.25
+                    else:
+                        f = fine_depth[other]
+                        sx, sy = x - 0.25 + 0.5 * (s % 2), y - 0.25 + 0.5 * (s // 2)
+                        if near[c] > f[0] * sx + f[1] * sy + f[2]:
+                            seen += 0.25
+                if seen > 0:
+                    cut_colour(k, tex, face, x, y, acc)
+                    rest = 1 - acc[3] * np.float32(seen)
+                    for i in range(4):
+                        pixel[i] = acc[i] * np.float32(seen) + rest * pixel[i]
+    return out

@@ -1,0 +1,172 @@
+"""A shot compiled for the engine: triangles, planes, and for every face its throws in order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import Array, View, view_of
+from roofline.core.massing.solids import faces_of, plane_of, triangles_of
+from roofline.errors import PlateError
+from roofline.shot import Plate, Shot
+
+Picture = NDArray[np.float32]
+
+
+@dataclass
+class PlatePicture:
+    """The pixels behind a plate: size (width, height), matte (H, W) float32 0…1 or None, and its colour on demand.
+
+    ``colour()`` gives (H, W, 3) float32 in linear light. ``key`` changes when the pixels change.
+    """
+
+    size: tuple[int, int]
+    matte: Picture | None
+    colour: Callable[[], Picture]
+    key: str = ""
+
+
+@dataclass
+class Scene:
+    """Arrays of a compiled shot. F faces, T triangles, N pairs of a face and a plate, P plates."""
+
+    corners: Array                       # (T, 3, 3) world
+    tri_face: NDArray[np.int32]          # (T,)
+    normals: Array                       # (F, 3)
+    offsets: Array                       # (F,)
+    cutout: NDArray[np.bool_]            # (F,)
+    solid: NDArray[np.int32]             # (F,) index into solid_ids
+    limits: Array                        # (F, 2) stretch, magnification
+    pair_start: NDArray[np.int32]        # (F + 1,)
+    pair_plate: NDArray[np.int32]        # (N,)
+    pair_face: NDArray[np.int32]         # (N,)
+    pair_occlusion: NDArray[np.bool_]    # (N,)
+    names: list[str]                     # F names `solid/face`
+    solid_ids: list[str]
+    plates: list[Plate]
+    views: list[View]                    # of each plate's photo
+    pictures: list[PlatePicture]
+    matte: NDArray[np.float32]           # all mattes, one after another
+    matte_at: NDArray[np.int64]          # (P,) offset, −1 for none
+    canvas: Array                        # (P, 6): x0, y0, width, height in photo pixels; picture width, height
+    without: list[set[int]] = field(default_factory=list)
+
+
+def camera_views(shot: Shot) -> dict[str, View]:
+    """The pinhole view of every surveyed photo, by id."""
+    return {p.id: view_of(p.camera) for p in shot.photos if p.camera is not None}
+
+
+def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
+    """Compile a shot.
+
+    Parameters
+    ----------
+    shot
+        Plates whose photo has no camera cannot be thrown and are left out, with their throws.
+    pictures
+        The pixels of every plate, by id.
+    """
+    views = camera_views(shot)
+    plates = [p for p in shot.plates if p.photo in views]
+    number = {p.id: i for i, p in enumerate(plates)}
+    for p in plates:
+        if p.id not in pictures:
+            raise PlateError(f"The picture of plate '{p.name}' is not there.")
+    targets: dict[str, list[tuple[int, bool]]] = {}
+    for throw in shot.throws:
+        if throw.plate in number:
+            for target in dict.fromkeys(throw.targets):
+                targets.setdefault(target, []).append((number[throw.plate], throw.occlusion))
+    order = {id(t): i for i, t in enumerate(shot.throws)}
+    corners: list[Array] = []
+    tri_face: list[int] = []
+    normals, offsets, cutout, solid_of, limits, names = [], [], [], [], [], []
+    pair_start, pair_plate, pair_face, pair_occlusion = [0], [], [], []
+    for s, solid in enumerate(shot.solids):
+        faces = faces_of(solid)
+        for name, loop in zip(faces.names, faces.loops, strict=True):
+            points = faces.vertices[loop]
+            n, d = plane_of(points)
+            if not np.any(n):
+                continue
+            f = len(names)
+            full = f"{solid.id}/{name}"
+            for tri in triangles_of(points):
+                corners.append(points[tri])
+                tri_face.append(f)
+            names.append(full)
+            normals.append(n)
+            offsets.append(d)
+            cutout.append(faces.cutout)
+            solid_of.append(s)
+            own = shot.limits.surfaces.get(full) or shot.limits.surfaces.get(solid.id)
+            limits.append(((own and own.stretch) or shot.limits.stretch,
+                           (own and own.magnification) or shot.limits.magnification))
+            for throw in sorted((t for t in shot.throws if t.plate in number
+                                 and (solid.id in t.targets or full in t.targets)), key=lambda t: order[id(t)]):
+                pair_plate.append(number[throw.plate])
+                pair_face.append(f)
+                pair_occlusion.append(throw.occlusion)
+            pair_start.append(len(pair_plate))
+    mattes: list[Picture] = []
+    matte_at, canvas = [], []
+    total = 0
+    for p in plates:
+        picture = pictures[p.id]
+        canvas.append((*p.canvas, *picture.size))
+        if picture.matte is None:
+            matte_at.append(-1)
+        else:
+            if picture.matte.shape != (picture.size[1], picture.size[0]):
+                raise PlateError(f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
+                                 f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px.")
+            matte_at.append(total)
+            mattes.append(np.ascontiguousarray(picture.matte, dtype=np.float32).ravel())
+            total += picture.matte.size
+    solid_ids = [s.id for s in shot.solids]
+    return Scene(
+        corners=np.array(corners, dtype=np.float64).reshape(-1, 3, 3), tri_face=np.array(tri_face, dtype=np.int32),
+        normals=np.array(normals, dtype=np.float64).reshape(-1, 3), offsets=np.array(offsets, dtype=np.float64),
+        cutout=np.array(cutout, dtype=np.bool_), solid=np.array(solid_of, dtype=np.int32),
+        limits=np.array(limits, dtype=np.float64).reshape(-1, 2), pair_start=np.array(pair_start, dtype=np.int32),
+        pair_plate=np.array(pair_plate, dtype=np.int32), pair_face=np.array(pair_face, dtype=np.int32),
+        pair_occlusion=np.array(pair_occlusion, dtype=np.bool_), names=names, solid_ids=solid_ids, plates=plates,
+        views=[views[p.photo] for p in plates], pictures=[pictures[p.id] for p in plates],
+        matte=np.concatenate(mattes) if mattes else np.zeros(1, dtype=np.float32),
+        matte_at=np.array(matte_at, dtype=np.int64), canvas=np.array(canvas, dtype=np.float64).reshape(-1, 6),
+        without=[{solid_ids.index(s) for s in p.without if s in solid_ids} for p in plates])
+
+
+def homographies(scene: Scene, view: View) -> Array:
+    """Homographies (N, 3, 3) from a view's pixels to each pair's plate picture pixels, through the face's plane.
+
+    Signed so that the third component is positive where the point is in front of the plate's camera, provided that
+    it is in front of the view. Hartley and Zisserman, Multiple View Geometry, 2nd ed., sec. 13.1, with both cameras
+    general.
+    """
+    n = scene.normals[scene.pair_face]
+    gap = scene.offsets[scene.pair_face] - n @ view.position
+    back = view.rotation.T @ view.inverse
+    out = np.empty((len(n), 3, 3))
+    for p, plate_view in enumerate(scene.views):
+        mine = scene.pair_plate == p
+        if not mine.any():
+            continue
+        x0, y0, w, h, pw, ph = scene.canvas[p]
+        to_picture = np.array([[pw / w, 0, -x0 * pw / w], [0, ph / h, -y0 * ph / h], [0, 0, 1.0]])
+        front = to_picture @ plate_view.matrix @ plate_view.rotation
+        shift = view.position - plate_view.position
+        through = shift[None, :, None] * n[mine][:, None, :] + gap[mine][:, None, None] * np.eye(3)
+        out[mine] = np.sign(gap[mine])[:, None, None] * (front @ through @ back)
+    return out
+
+
+def inverse_depths(scene: Scene, view: View) -> Array:
+    """Linear forms (F, 3): one over the depth of each face's plane at a pixel (x, y, 1) of a view."""
+    gap = scene.offsets - scene.normals @ view.position
+    safe = np.where(np.abs(gap) > 1e-12, gap, 1e-12)
+    return (scene.normals @ view.rotation.T @ view.inverse) / safe[:, None]

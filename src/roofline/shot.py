@@ -1,0 +1,509 @@
+"""The shot as typed models: the one description of the data.
+
+JSON Schema (docs/schema) and the front end's TypeScript types are generated from here. The same models are
+the `shot.json` of a shot package (docs/formats.md); fields beyond the exchange format are optional there.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+Vec2 = tuple[float, float]
+Vec3 = tuple[float, float, float]
+Vec4 = tuple[float, float, float, float]
+Vec5 = tuple[float, float, float, float, float]
+Mat3 = tuple[Vec3, Vec3, Vec3]
+Family = Literal["run", "return", "rise"]
+FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
+VERDICTS = ("sound", "soft", "smeared", "spilled", "bare", "void")
+Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Positive = Annotated[float, Field(gt=0)]
+PixelCount = Annotated[int, Field(ge=1, le=65536)]
+
+
+class Model(BaseModel):
+    """Base: NaN and infinity refused, unknown fields of newer writers ignored."""
+
+    model_config = ConfigDict(allow_inf_nan=False, extra="ignore", validate_assignment=True)
+
+
+# ---------------------------------------------------------------- photo and survey
+
+
+class Camera(Model):
+    """A surveyed camera. World → camera rotation; position in metres, null while there is no scale."""
+
+    width: PixelCount
+    height: PixelCount
+    focal_px: Positive
+    principal_point: Vec2
+    distortion: Vec5 = (0.0, 0.0, 0.0, 0.0, 0.0)
+    rotation: Mat3
+    position: Vec3 | None = None
+
+    @field_validator("rotation")
+    @classmethod
+    def _proper(cls, value: Mat3) -> Mat3:
+        for i in range(3):
+            for j in range(i, 3):
+                dot = sum(value[i][k] * value[j][k] for k in range(3))
+                if abs(dot - (1.0 if i == j else 0.0)) > 1e-4:
+                    raise ValueError("the rotation's rows must be of length one and at right angles")
+        a, b, c = value
+        cross = (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
+        if sum(cross[k] * c[k] for k in range(3)) < 0:
+            raise ValueError("the rotation is a mirror image: its determinant must be +1")
+        return value
+
+
+class Edge(Model):
+    """A straight edge of the place, as two or more pixels of the picture as taken."""
+
+    family: Family | None = None
+    points: Annotated[list[Vec2], Field(min_length=2, max_length=200)]
+
+
+class FocalPrior(Model):
+    value: Positive
+    sigma: Annotated[float, Field(ge=0)]
+
+
+class Length(Model):
+    """A tape: a known length from pixel a (on the ground) to pixel b along one direction."""
+
+    a: Vec2
+    b: Vec2
+    direction: Family
+    metres: float
+
+
+class Survey(Model):
+    """What is known of a photo: the input of the camera solver, without the photo's size."""
+
+    edges: Annotated[list[Edge], Field(max_length=2000)] = []
+    focal_px: FocalPrior | None = None
+    principal_point: Literal["centre", "solve"] | Vec2 = "centre"
+    distortion: Literal["none", "solve"] | Vec5 = "none"
+    edge_sigma_px: Positive = 1.0
+    lengths: list[Length] = []
+    camera_height_m: float | None = None
+    datum: Vec2 | None = None
+
+
+class SurveyInput(Survey):
+    """The file that `roofline survey` reads."""
+
+    width: PixelCount
+    height: PixelCount
+
+
+class SurveySigma(Model):
+    """One sigma of each solved parameter; null where it was not solved."""
+
+    focal_px: float | None
+    rotation_deg: float
+    principal_point: Vec2 | None = None
+    distortion: Vec5 | None = None
+
+
+class EdgeReport(Model):
+    residual_px: float
+
+
+class SurveyResult(Model):
+    """The file that `roofline survey` writes."""
+
+    camera: Camera
+    sigma: SurveySigma
+    rms_px: float
+    edges: list[EdgeReport]
+    vanishing_points: dict[Family, Vec3]
+    horizon: Vec3
+    assumed: list[str] = []
+    warnings: list[str] = []
+
+
+class PhotoFacts(Model):
+    """What the file says of itself (EXIF)."""
+
+    focal_mm: float | None = None
+    focal_35mm: float | None = None
+    taken_with: str | None = None
+    bits: int = 8
+
+
+class Photo(Model):
+    id: Id
+    name: Name
+    file: str
+    width: PixelCount | None = None
+    height: PixelCount | None = None
+    facts: PhotoFacts = PhotoFacts()
+    survey: Survey = Survey()
+    result: SurveyResult | None = None
+    camera: Camera | None = None
+
+    @model_validator(mode="after")
+    def _size(self) -> Photo:
+        if self.camera is not None:
+            if self.width is None:
+                object.__setattr__(self, "width", self.camera.width)
+                object.__setattr__(self, "height", self.camera.height)
+            elif (self.width, self.height) != (self.camera.width, self.camera.height):
+                raise ValueError(f"photo '{self.id}' and its camera differ in size")
+        return self
+
+
+# ---------------------------------------------------------------- massing
+
+
+class SolidBase(Model):
+    id: Id
+    name: Name
+    locked: bool = False
+
+
+class Ground(SolidBase):
+    """A level rectangle; `centre` is (run, return) in metres."""
+
+    kind: Literal["ground"] = "ground"
+    centre: Vec2 = (0.0, 0.0)
+    size: tuple[Positive, Positive] = (200.0, 200.0)
+    height: float = 0.0
+
+
+class Block(SolidBase):
+    """An upright box: its foot's corner, its size along run, rise and return, and its turn about the corner."""
+
+    kind: Literal["block"] = "block"
+    corner: Vec3
+    size: tuple[Positive, Positive, Positive]
+    turn_deg: float = 0.0
+
+
+class Gable(SolidBase):
+    """A ridged roof on the rectangle of a block: `size` is its eaves' extent and the ridge's height over them."""
+
+    kind: Literal["gable"] = "gable"
+    corner: Vec3
+    size: tuple[Positive, Positive, Positive]
+    ridge: Literal["run", "return"] = "run"
+    turn_deg: float = 0.0
+
+
+class Column(SolidBase):
+    """An upright n-sided column, tapered when the radii differ."""
+
+    kind: Literal["column"] = "column"
+    foot: Vec3
+    radius_foot: Positive
+    radius_top: Positive
+    height: Positive
+    sides: Annotated[int, Field(ge=3, le=128)] = 24
+
+
+class Wall(SolidBase):
+    """An upright rectangle from foot a to foot b (run, return), in front when seen from its left-hand side."""
+
+    kind: Literal["wall"] = "wall"
+    a: Vec2
+    b: Vec2
+    base: float = 0.0
+    height: Positive
+
+
+class Flat(SolidBase):
+    """An upright cut-out: a rectangle through `foot`, square to `heading_deg`; its plate's matte shapes it.
+
+    `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat.
+    """
+
+    kind: Literal["flat"] = "flat"
+    foot: Vec3
+    heading_deg: float
+    extent: Vec4
+
+    @field_validator("extent")
+    @classmethod
+    def _extent(cls, value: Vec4) -> Vec4:
+        if value[1] <= value[0] or value[3] <= value[2]:
+            raise ValueError("a flat needs a width and a height above zero")
+        return value
+
+
+class Backdrop(SolidBase):
+    """A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero."""
+
+    kind: Literal["backdrop"] = "backdrop"
+    viewer: Vec3
+    heading_deg: float
+    distance: Positive
+    width: Positive
+    base: float
+    height: Positive
+    arc_deg: Annotated[float, Field(ge=0, le=340)] = 0.0
+
+
+class MeshFace(Model):
+    name: str
+    loop: Annotated[list[Annotated[int, Field(ge=0)]], Field(min_length=3)]
+
+
+class Mesh(SolidBase):
+    """Planar faces on vertices; loops counter-clockwise seen from the front."""
+
+    kind: Literal["mesh"] = "mesh"
+    vertices: Annotated[list[Vec3], Field(min_length=3)]
+    faces: Annotated[list[MeshFace], Field(min_length=1)]
+    cutout: bool = False
+
+    @model_validator(mode="after")
+    def _loops(self) -> Mesh:
+        n = len(self.vertices)
+        seen: set[str] = set()
+        for face in self.faces:
+            if max(face.loop) >= n:
+                raise ValueError(f"face '{face.name}' of '{self.id}' names vertex {max(face.loop)}, there are {n}")
+            if face.name in seen:
+                raise ValueError(f"two faces of '{self.id}' are called '{face.name}'")
+            seen.add(face.name)
+        return self
+
+
+AnySolid = Annotated[
+    Ground | Block | Gable | Column | Wall | Flat | Backdrop | Mesh, Field(discriminator="kind")
+]
+
+
+# ---------------------------------------------------------------- plates and throws
+
+
+class Outline(Model):
+    """A matte drawn by points, in straightened photo pixels; feather is the width of its soft border."""
+
+    points: Annotated[list[Vec2], Field(min_length=3, max_length=5000)]
+    feather_px: Annotated[float, Field(ge=0, le=200)] = 2.0
+
+
+class Plate(Model):
+    """A picture in its photo's straightened pixel grid.
+
+    `canvas` is x0, y0, width, height in photo pixels. A plate whose file is its photo's is straightened on the way
+    in. `without` names the solids that have been painted out of it: they do not hide what it is thrown on.
+    """
+
+    id: Id
+    name: Name
+    photo: Id
+    file: str
+    matte: str | None = None
+    canvas: Vec4
+    role: Literal["photo", "foreground", "clean"] = "photo"
+    outline: Outline | None = None
+    clean_of: str | None = None
+    grow_px: float = 0.0
+    without: list[str] = []
+
+    @field_validator("canvas")
+    @classmethod
+    def _canvas(cls, value: Vec4) -> Vec4:
+        if value[2] <= 0 or value[3] <= 0:
+            raise ValueError("a plate's canvas needs a width and a height above zero")
+        return value
+
+
+class Throw(Model):
+    """A plate cast from its camera onto surfaces (`solid` or `solid/face`)."""
+
+    plate: Id
+    targets: list[str]
+    occlusion: bool = True
+    grade: dict[str, Any] | None = None
+
+
+# ---------------------------------------------------------------- move
+
+
+class Key(Model):
+    """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels."""
+
+    frame: int
+    position: Vec3
+    rotation: Vec4
+    focal_px: Positive
+    home: bool = False
+    ease: Literal["rest", "pass"] | None = None
+
+    @field_validator("rotation")
+    @classmethod
+    def _unit(cls, value: Vec4) -> Vec4:
+        norm = math.sqrt(sum(v * v for v in value))
+        if norm < 1e-9:
+            raise ValueError("a key's rotation must not be zero")
+        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
+
+
+class Move(Model):
+    keys: list[Key] = []
+    sway: None = None
+
+    @field_validator("keys")
+    @classmethod
+    def _ordered(cls, value: list[Key]) -> list[Key]:
+        frames = [key.frame for key in value]
+        if len(set(frames)) != len(frames):
+            raise ValueError("two keys stand on the same frame")
+        return sorted(value, key=lambda key: key.frame)
+
+
+class Framing(Model):
+    """Where the delivered frame lies over the home photo: photo pixels per delivered pixel, and its middle."""
+
+    scale: Positive
+    centre: Vec2
+
+
+class Delivery(Model):
+    width: Annotated[int, Field(ge=16, le=16384)] = 1920
+    height: Annotated[int, Field(ge=16, le=16384)] = 1080
+    fps: Annotated[float, Field(gt=0, le=240)] = 24.0
+    frames: Annotated[int, Field(ge=1, le=100_000)] = 120
+    first_frame: int | None = None
+    framing: Framing | None = None
+
+
+class SurfaceLimits(Model):
+    stretch: Annotated[float, Field(ge=1)] | None = None
+    magnification: Positive | None = None
+
+
+class Limits(Model):
+    """When a frame holds; stretch and magnification can be set otherwise for single surfaces."""
+
+    stretch: Annotated[float, Field(ge=1)] = 2.0
+    magnification: Positive = 1.5
+    gap_percent: Annotated[float, Field(ge=0, le=100)] = 0.05
+    strain_percent: Annotated[float, Field(ge=0, le=100)] = 1.0
+    surfaces: dict[str, SurfaceLimits] = {}
+
+
+class Shot(Model):
+    format: Literal["roof-line-shot"] = "roof-line-shot"
+    version: Literal[1] = 1
+    name: Name
+    delivery: Delivery = Delivery()
+    photos: list[Photo] = []
+    solids: list[AnySolid] = []
+    plates: list[Plate] = []
+    throws: list[Throw] = []
+    move: Move = Move()
+    limits: Limits = Limits()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare_meshes(cls, data: Any) -> Any:
+        """A solid of any kind that comes with vertices and faces only is read as a mesh (flats stay cut-outs)."""
+        if isinstance(data, dict) and isinstance(data.get("solids"), list):
+            shape = {"corner", "foot", "a", "viewer", "centre"}
+            data = dict(data)
+            data["solids"] = [
+                {**s, "kind": "mesh", "cutout": s.get("kind") == "flat"}
+                if isinstance(s, dict) and s.get("kind") != "mesh" and "vertices" in s and not shape & s.keys()
+                else s
+                for s in data["solids"]
+            ]
+        return data
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Shot:
+        for what, items in (("photos", self.photos), ("solids", self.solids), ("plates", self.plates)):
+            ids = [item.id for item in items]
+            if len(set(ids)) != len(ids):
+                double = next(i for i in ids if ids.count(i) > 1)
+                raise ValueError(f"two {what} have the id '{double}'")
+        photos = {p.id for p in self.photos}
+        plates = {p.id for p in self.plates}
+        for plate in self.plates:
+            if plate.photo not in photos:
+                raise ValueError(f"plate '{plate.id}' names the photo '{plate.photo}', which is not there")
+        for throw in self.throws:
+            if throw.plate not in plates:
+                raise ValueError(f"a throw names the plate '{throw.plate}', which is not there")
+        first, last = self.frame_range
+        for key in self.move.keys:
+            if not first <= key.frame <= last:
+                raise ValueError(f"a key stands on frame {key.frame}, outside the shot's frames {first} to {last}")
+        return self
+
+    @property
+    def frame_range(self) -> tuple[int, int]:
+        """First and last frame. Unless stated, frames count from 1; from 0 when a key stands on frame 0."""
+        first = self.delivery.first_frame
+        if first is None:
+            first = 0 if any(key.frame == 0 for key in self.move.keys) else 1
+        return first, first + self.delivery.frames - 1
+
+    def photo(self, photo_id: str) -> Photo:
+        """The photo with this id; raises KeyError."""
+        for photo in self.photos:
+            if photo.id == photo_id:
+                return photo
+        raise KeyError(photo_id)
+
+    def plate(self, plate_id: str) -> Plate:
+        """The plate with this id; raises KeyError."""
+        for plate in self.plates:
+            if plate.id == plate_id:
+                return plate
+        raise KeyError(plate_id)
+
+
+# ---------------------------------------------------------------- reports
+
+
+class Cause(Model):
+    surface: str
+    plate: str | None
+    verdict: Verdict
+    percent: float
+
+
+class FrameReport(Model):
+    frame: int
+    holds: bool
+    sound: float
+    soft: float
+    smeared: float
+    spilled: float
+    bare: float
+    void: float
+    worst_stretch: float
+    worst_magnification: float
+    causes: list[Cause] = []
+
+
+class CheckReport(Model):
+    holds: bool
+    frames: list[FrameReport]
+
+
+class Rejected(Model):
+    plate: str
+    reason: Literal["outside", "matte", "hidden", "back"]
+
+
+class ProbeReport(Model):
+    surface: str | None
+    plate: str | None
+    verdict: Verdict
+    world: Vec3 | None
+    depth_m: float | None
+    plate_pixel: Vec2 | None
+    stretch: float | None
+    magnification: float | None
+    rejected: list[Rejected] = []
