@@ -146,6 +146,7 @@ class Photo(Model):
     facts: PhotoFacts = PhotoFacts()
     survey: Survey = Survey()
     result: SurveyResult | None = None
+    problem: str | None = None
     camera: Camera | None = None
 
     @model_validator(mode="after")

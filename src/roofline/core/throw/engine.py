@@ -33,8 +33,9 @@ class Measures:
 class Engine:
     """Measures and pictures of one scene. The plates' visibility is worked out once, when the engine is made."""
 
-    def __init__(self, scene: Scene):
+    def __init__(self, scene: Scene, pyramids: dict[str, list[NDArray[np.float32]]] | None = None):
         self.scene = scene
+        self._pyramids = pyramids if pyramids is not None else {}
         self.fixed = self._plates()
 
     def _forms(self, view: View) -> tuple[Array, NDArray[np.int32]]:
@@ -47,6 +48,17 @@ class Engine:
         return rasterise(forms, boxes, use, s.tri_face, s.cutout, s.pair_start, s.pair_plate, maps, s.canvas, s.matte,
                          s.matte_at, view.width, view.height)
 
+    def _raster_scale(self, plate: int) -> float:
+        w, h = self.scene.canvas[plate, 2:4]
+        return min(1.0, float(np.sqrt(RASTER_PIXELS / (w * h))))
+
+    def raster_view(self, plate: int) -> View:
+        """The plate's camera on the grid of its visibility raster: its canvas, coarser when that is very large."""
+        view, k = self.scene.views[plate], self._raster_scale(plate)
+        x0, y0, w, h = self.scene.canvas[plate, :4]
+        return View(int(np.ceil(w * k)), int(np.ceil(h * k)), view.focal * k,
+                    ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k), view.rotation, view.position)
+
     def _plates(self) -> dict[str, NDArray]:
         s = self.scene
         count, faces, pairs, plates = len(s.tri_face), len(s.names), len(s.pair_plate), len(s.plates)
@@ -56,11 +68,8 @@ class Engine:
         codes: list[NDArray[np.int32]] = []
         at, size, scale = [], [], []
         total = 0
-        for p, view in enumerate(s.views):
-            x0, y0, w, h = s.canvas[p, :4]
-            k = min(1.0, float(np.sqrt(RASTER_PIXELS / (w * h))))
-            shifted = View(int(np.ceil(w * k)), int(np.ceil(h * k)), view.focal * k,
-                           ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k), view.rotation, view.position)
+        for p in range(plates):
+            shifted = self.raster_view(p)
             forms[p] = self._forms(shifted)[0]
             depths[p] = inverse_depths(s, shifted) if faces else 0
             maps[p] = homographies(s, shifted)
@@ -69,7 +78,7 @@ class Engine:
             codes.append(code.ravel())
             at.append(total)
             size.append((shifted.width, shifted.height))
-            scale.append(k)
+            scale.append(self._raster_scale(p))
             total += code.size
         front = np.array([s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
                           for f, p in zip(s.pair_face, s.pair_plate, strict=True)], dtype=np.bool_)
@@ -125,8 +134,14 @@ class Engine:
 
     @cached_property
     def textures(self) -> Textures:
-        """Pyramids of all plates; made when the first picture is asked for."""
-        return pack([pyramid(p.colour(), p.matte) for p in self.scene.pictures])
+        """Pyramids of all plates; made when the first picture is asked for, and shared by the pictures' keys."""
+        levels = []
+        for picture, plate in zip(self.scene.pictures, self.scene.plates, strict=True):
+            key = picture.key or plate.id
+            if key not in self._pyramids:
+                self._pyramids[key] = pyramid(picture.colour(), picture.matte)
+            levels.append(self._pyramids[key])
+        return pack(levels)
 
     def picture(self, view: View) -> NDArray[np.float32]:
         """Picture (H, W, 4) of a view: linear light, premultiplied; transparent where there is nothing to show."""

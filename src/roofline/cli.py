@@ -1,0 +1,244 @@
+"""The command line: the same core without a browser. See docs/formats.md for the files."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+from pydantic import BaseModel, ValidationError
+
+from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.survey.solve import solve
+from roofline.core.throw.check import check
+from roofline.core.throw.engine import Engine
+from roofline.core.throw.scene import compile_scene
+from roofline.errors import PackageError, RoofLineError
+from roofline.formats import frames as delivery
+from roofline.formats import scenes
+from roofline.formats.package import Package, open_package, plate_pictures, sentence, strict_json, write_package
+from roofline.shot import SurveyInput
+
+
+class Bad(click.ClickException):
+    """Bad input: one line on standard error, exit code 2."""
+
+    exit_code = 2
+
+    def show(self, file: Any = None) -> None:
+        click.echo(f"roofline: {self.message}", err=True)
+
+
+class Group(click.Group):
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except RoofLineError as error:
+            raise Bad(str(error)) from None
+        except OSError as error:
+            raise Bad(f"{error.filename or 'A file'}: {error.strerror or error}.") from None
+
+
+def put(data: Any) -> None:
+    """Print JSON to standard output."""
+    if isinstance(data, BaseModel):
+        data = data.model_dump(mode="json")
+    elif isinstance(data, list):
+        data = [d.model_dump(mode="json") if isinstance(d, BaseModel) else d for d in data]
+    click.echo(json.dumps(data, allow_nan=False))
+
+
+def range_of(text: str | None) -> tuple[int | None, int | None]:
+    """'A-B', 'A' or nothing → first and last frame."""
+    if text is None:
+        return None, None
+    parts = text.split("-")
+    try:
+        numbers = [int(p) for p in parts]
+    except ValueError:
+        numbers = []
+    if len(numbers) not in (1, 2) or any(n < 0 for n in numbers):
+        raise Bad(f"'{text}' is not a range of frames; write it like 1-120.")
+    return numbers[0], numbers[-1]
+
+
+def pixel_of(text: str) -> tuple[float, float]:
+    try:
+        x, y = (float(v) for v in text.split(","))
+    except ValueError:
+        raise Bad(f"'{text}' is not a pixel; write it like 960.5,540.5.") from None
+    if not (abs(x) < 1e7 and abs(y) < 1e7):
+        raise Bad(f"'{text}' is not a pixel of a picture.")
+    return x, y
+
+
+def engine_of(package: Package) -> Engine:
+    return Engine(compile_scene(package.shot, plate_pictures(package.shot, package.read)))
+
+
+@click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(package_name="roofline")
+def main() -> None:
+    """Roof Line: match a camera to a photograph, throw the picture on geometry, and know how far the camera may go."""
+
+
+@main.command()
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print the full result as JSON.")
+def survey(files: tuple[Path, ...], as_json: bool) -> None:
+    """Edges in, camera out."""
+    results = []
+    for file in files:
+        try:
+            given = SurveyInput.model_validate(strict_json(file.read_bytes(), file.name))
+            results.append(solve(given))
+        except ValidationError as error:
+            raise Bad(f"{file.name}: {sentence(error)}") from None
+        except RoofLineError as error:
+            raise Bad(f"{file.name}: {error}") from None
+    if as_json:
+        put(results[0] if len(results) == 1 else list(results))
+        return
+    for file, result in zip(files, results, strict=True):
+        sigma = "" if result.sigma.focal_px is None else f" ± {result.sigma.focal_px:.1f}"
+        click.echo(f"{file.name}: f {result.camera.focal_px:.1f}{sigma} px, {result.rms_px:.2f} px rms, "
+                   f"rotation ± {result.sigma.rotation_deg:.3f}°")
+        for line in (*result.assumed, *result.warnings):
+            click.echo("  " + line)
+
+
+@main.command("check")
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--frames", "frames", help="A range such as 1-120.")
+@click.option("--width", type=click.IntRange(16, 8192), default=None, help="Width in pixels at which frames are judged.")
+@click.option("--json", "as_json", is_flag=True, help="Print the full report as JSON.")
+def check_command(package: Path, frames: str | None, width: int | None, as_json: bool) -> None:
+    """Say frame by frame whether the picture holds; exit code 1 when it does not."""
+    opened = open_package(package)
+    shot = opened.shot
+    first, last = range_of(frames)
+    views = frame_views(shot, first, last, min(width or 480, shot.delivery.width))
+    report = check(engine_of(opened), views, shot.limits)
+    if as_json:
+        put(report)
+    else:
+        failing = [f for f in report.frames if not f.holds]
+        click.echo(f"{len(report.frames) - len(failing)} of {len(report.frames)} frames hold")
+        for f in failing[:10]:
+            cause = f.causes[0] if f.causes else None
+            why = f": {cause.surface} {cause.verdict} {cause.percent:.2f} %" if cause else ": the edge of the set shows"
+            click.echo(f"  frame {f.frame}{why}")
+    sys.exit(0 if report.holds else 1)
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--frame", type=int, required=True)
+@click.option("--pixel", "pixels", multiple=True, required=True, help="X,Y in delivered pixels; may be given again.")
+@click.option("--json", "_json", is_flag=True, help="Always JSON.")
+def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> None:
+    """A pixel's whole story."""
+    wanted = [pixel_of(p) for p in pixels]
+    opened = open_package(package)
+    low, high = opened.shot.frame_range
+    if not low <= frame <= high:
+        raise Bad(f"The shot has frames {low} to {high}; {frame} is not among them.")
+    engine = engine_of(opened)
+    view = view_at(opened.shot, shot_path(opened.shot), frame)
+    stories = [engine.probe(view, p) for p in wanted]
+    put(stories[0] if len(stories) == 1 else list(stories))
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path, file_okay=False), required=True)
+@click.option("--frames", "frames", help="A range such as 1-120.")
+@click.option("--format", "form", type=click.Choice(delivery.FORMS), default="png")
+@click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
+def render(package: Path, out: Path, frames: str | None, form: str, as_json: bool) -> None:
+    """Render frames or a video."""
+    opened = open_package(package)
+    first, last = range_of(frames)
+    views = frame_views(opened.shot, first, last)
+
+    def told(done: int) -> None:
+        click.echo(f"\r{done} of {len(views)} frames", err=True, nl=done == len(views))
+
+    name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
+    paths = delivery.deliver(engine_of(opened), views, out, form, name, opened.shot.delivery.fps, told)
+    if as_json:
+        put([str(p) for p in paths])
+    else:
+        click.echo(f"{len(views)} frames in {out}")
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj or .usda")
+def export(package: Path, out: Path) -> None:
+    """Camera, geometry and textures for the next program."""
+    if out.suffix.lower() not in scenes.FORMS:
+        raise Bad(f"Scenes are written as {', '.join(scenes.FORMS)}; not as '{out.suffix or out.name}'.")
+    opened = open_package(package)
+    scene = scenes.gather(opened.shot, engine_of(opened), frame_views(opened.shot), opened.read)
+    for path in scenes.write_scene(scene, out):
+        click.echo(str(path))
+
+
+@main.command()
+@click.argument("shot")
+@click.option("--out", type=click.Path(path_type=Path), required=True)
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="The data folder that holds the shot.")
+def pack(shot: str, out: Path, data: Path | None) -> None:
+    """Pack a shot (its id in the data folder, or a package's folder) into FILE.zip."""
+    if Path(shot).is_dir():
+        opened = open_package(Path(shot))
+        write_package(opened.shot, opened.read, out)
+    else:
+        from roofline.store.store import Store, default_data
+
+        folder = data or default_data()
+        if not (folder / "roofline.db").exists():
+            raise PackageError(f"'{shot}' is not a folder, and there is no data folder at {folder}.")
+        store = Store(folder)
+        write_package(store.load(shot), store.blobs.read, out)
+    click.echo(str(out))
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), default=None, help="Folder to make; by default named like the file.")
+def unpack(file: Path, out: Path | None) -> None:
+    """Unpack FILE.zip into a folder."""
+    opened = open_package(file)
+    target = out or file.with_suffix("")
+    write_package(opened.shot, opened.read, target)
+    click.echo(str(target))
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="Folder for shots and pictures.")
+@click.option("--host", default="127.0.0.1", help="Other addresses need --token.")
+@click.option("--port", type=click.IntRange(0, 65535), default=5800)
+@click.option("--token", default=None, help="Access token, demanded of every request.")
+def serve(data: Path | None, host: str, port: int, token: str | None) -> None:
+    """Start the server."""
+    from roofline.server.run import run
+
+    run(data, host, port, token, demo=False)
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="Folder for shots and pictures.")
+@click.option("--port", type=click.IntRange(0, 65535), default=5800)
+def demo(data: Path | None, port: int) -> None:
+    """Start the server with the demo shot."""
+    from roofline.server.run import run
+
+    run(data, "127.0.0.1", port, None, demo=True)
+
+
+if __name__ == "__main__":
+    main()

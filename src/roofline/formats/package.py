@@ -1,0 +1,237 @@
+"""Shot packages: a folder or ZIP with `shot.json` and the files it names."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import zipfile
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+
+from roofline.core.massing.solids import faces_of
+from roofline.core.throw.scene import PlatePicture
+from roofline.errors import FormatError, PackageError
+from roofline.formats import pictures
+from roofline.shot import Plate, Shot
+
+MAX_FILE = 2_000_000_000
+
+
+def strict_json(text: str | bytes, name: str) -> Any:
+    """Parse JSON, refusing NaN and infinity (RFC 8259 has neither)."""
+    def refuse(word: str) -> None:
+        raise PackageError(f"{name} contains {word}, which is not a number JSON knows.")
+
+    try:
+        return json.loads(text, parse_constant=refuse)
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise PackageError(f"{name} is not valid JSON{where}.") from None
+
+
+def sentence(error: ValidationError) -> str:
+    """The first complaint of a validation as a sentence."""
+    first = error.errors()[0]
+    where = ".".join(str(p) for p in first["loc"])
+    what = first["msg"].removeprefix("Value error, ")
+    more = len(error.errors()) - 1
+    return (f"{where}: " if where else "") + what + (f" (and {more} more)" if more else "") + "."
+
+
+def safe_name(name: str) -> PurePosixPath:
+    """A file name inside a package; raises PackageError for one that leads out of it."""
+    path = PurePosixPath(name)
+    if (not name or "\\" in name or "\0" in name or path.is_absolute() or ".." in path.parts
+            or re.match(r"^[A-Za-z]:", name)):
+        raise PackageError(f"The package names the file '{name}', which lies outside of it.")
+    return path
+
+
+class Package:
+    """A shot package opened for reading. ``shot`` is validated; every file it names is there."""
+
+    def __init__(self, shot: Shot, read: Callable[[str], bytes], origin: str):
+        self.shot = shot
+        self._read = read
+        self.origin = origin
+
+    def read(self, name: str) -> bytes:
+        safe_name(name)
+        return self._read(name)
+
+
+def files_of(shot: Shot) -> list[str]:
+    """All files a shot names, each once."""
+    names = [p.file for p in shot.photos]
+    for plate in shot.plates:
+        names.append(plate.file)
+        if plate.matte:
+            names.append(plate.matte)
+    return list(dict.fromkeys(names))
+
+
+def open_package(path: Path) -> Package:
+    """Open a folder or ZIP.
+
+    Raises PackageError with one sentence for whatever is missing or wrong.
+    """
+    if path.is_dir():
+        root = path.resolve()
+
+        def read(name: str) -> bytes:
+            full = (root / name).resolve()
+            if not full.is_relative_to(root):
+                raise PackageError(f"The package names the file '{name}', which lies outside of it.")
+            if not full.is_file():
+                raise PackageError(f"The package names the file '{name}', which is missing.")
+            return full.read_bytes()
+    elif zipfile.is_zipfile(path):
+        archive = zipfile.ZipFile(path)
+        for info in archive.infolist():
+            safe_name(info.filename.rstrip("/") or "?")
+        inside = set(archive.namelist())
+        prefix = ""
+        if "shot.json" not in inside:
+            tops = {n.split("/")[0] for n in inside}
+            if len(tops) == 1 and f"{next(iter(tops))}/shot.json" in inside:
+                prefix = f"{next(iter(tops))}/"
+
+        def read(name: str) -> bytes:
+            if prefix + name not in inside:
+                raise PackageError(f"The package names the file '{name}', which is missing.")
+            if archive.getinfo(prefix + name).file_size > MAX_FILE:
+                raise PackageError(f"The file '{name}' in the package is too large.")
+            try:
+                return archive.read(prefix + name)
+            except (zipfile.BadZipFile, OSError, EOFError):
+                raise PackageError(f"The file '{name}' in the package is damaged.") from None
+    elif path.exists():
+        raise PackageError(f"{path.name} is neither a folder nor a ZIP file: a shot package is wanted.")
+    else:
+        raise PackageError(f"There is no package at {path}.")
+    try:
+        text = read("shot.json")
+    except PackageError:
+        raise PackageError(f"{path.name or path} has no shot.json, so it is not a shot package.") from None
+    data = strict_json(text, "shot.json")
+    if not isinstance(data, dict) or data.get("format") != "roof-line-shot":
+        raise PackageError("shot.json does not say \"format\": \"roof-line-shot\".")
+    if data.get("version") != 1:
+        raise PackageError(f"shot.json has version {data.get('version')}; version 1 can be read.")
+    try:
+        shot = Shot.model_validate(data)
+    except ValidationError as error:
+        raise PackageError("shot.json: " + sentence(error)) from None
+    package = Package(shot, read, str(path))
+    for name in files_of(shot):
+        safe_name(name)
+        if path.is_dir():
+            full = (path.resolve() / name).resolve()
+            if not full.is_relative_to(path.resolve()):
+                raise PackageError(f"The package names the file '{name}', which lies outside of it.")
+            if not full.is_file():
+                raise PackageError(f"The package names the file '{name}', which is missing.")
+        elif prefix + name not in inside:
+            raise PackageError(f"The package names the file '{name}', which is missing.")
+    return package
+
+
+def plate_picture(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> PlatePicture:
+    """The pixels behind a plate. A plate that shows its photo's own file is straightened by the photo's lens."""
+    photo = shot.photo(plate.photo)
+
+    @lru_cache(maxsize=1)
+    def pixels() -> NDArray:
+        data = pictures.read(read(plate.file), f"Plate '{plate.name}'")
+        if plate.file == photo.file and photo.camera is not None:
+            if (data.shape[1], data.shape[0]) != (photo.camera.width, photo.camera.height):
+                raise FormatError(f"Photo '{photo.name}' is {data.shape[1]} × {data.shape[0]} px; its camera says "
+                                  f"{photo.camera.width} × {photo.camera.height}.")
+            data = pictures.straightened(data, photo.camera)
+        return data
+
+    def colour() -> NDArray[np.float32]:
+        got = pictures.to_linear(pixels()[..., :3])
+        pixels.cache_clear()
+        return got
+
+    matte = None
+    if plate.matte:
+        matte = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
+        size = (matte.shape[1], matte.shape[0])
+    else:
+        data = pixels()
+        size = (data.shape[1], data.shape[0])
+        if data.shape[2] == 4:
+            top = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(data.dtype, 1)
+            matte = np.ascontiguousarray(data[..., 3].astype(np.float32) / top)
+    key = f"{plate.file}:{plate.matte}:{photo.camera.model_dump_json() if photo.camera and plate.file == photo.file else ''}"
+    return PlatePicture(size, matte, colour, key)
+
+
+def plate_pictures(shot: Shot, read: Callable[[str], bytes]) -> dict[str, PlatePicture]:
+    """Pictures of all plates whose photo has a camera."""
+    ready = {p.id for p in shot.photos if p.camera is not None}
+    return {p.id: plate_picture(shot, p, read) for p in shot.plates if p.photo in ready}
+
+
+def slug(name: str, taken: set[str], suffix: str) -> str:
+    """A readable file name not yet taken."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:48] or "picture"
+    candidate, n = base + suffix, 2
+    while candidate in taken:
+        candidate, n = f"{base}-{n}{suffix}", n + 1
+    taken.add(candidate)
+    return candidate
+
+
+def document(shot: Shot) -> dict[str, Any]:
+    """`shot.json` of a shot; solids carry their vertices and faces besides their own measures, for other readers."""
+    data = shot.model_dump(mode="json")
+    for entry, solid in zip(data["solids"], shot.solids, strict=True):
+        if entry["kind"] != "mesh":
+            faces = faces_of(solid)
+            entry["vertices"] = [[round(float(v), 9) for v in p] for p in faces.vertices]
+            entry["faces"] = [{"name": n, "loop": loop} for n, loop in zip(faces.names, faces.loops, strict=True)]
+    return data
+
+
+def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
+    """Write a package as a ZIP (``out`` ends in .zip) or a folder; files get readable names. Never overwrites."""
+    if out.exists():
+        raise PackageError(f"{out} is there already; nothing was overwritten.")
+    taken: set[str] = set()
+    renamed: dict[str, str] = {}
+    shot = shot.model_copy(deep=True)
+    for photo in shot.photos:
+        renamed.setdefault(photo.file, "photos/" + slug(photo.name, taken, Path(photo.file).suffix))
+    for plate in shot.plates:
+        renamed.setdefault(plate.file, "plates/" + slug(plate.name, taken, Path(plate.file).suffix))
+        if plate.matte:
+            renamed.setdefault(plate.matte, "plates/" + slug(plate.name + " matte", taken, Path(plate.matte).suffix))
+    for photo in shot.photos:
+        photo.file = renamed[photo.file]
+    for plate in shot.plates:
+        plate.file = renamed[plate.file]
+        plate.matte = renamed[plate.matte] if plate.matte else None
+    text = json.dumps(document(shot), indent=1, ensure_ascii=False, allow_nan=False)
+    if out.suffix.lower() == ".zip":
+        part = out.with_name(out.name + ".part")
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("shot.json", text)
+            for old, new in renamed.items():
+                archive.writestr(zipfile.ZipInfo(new), read(old), zipfile.ZIP_STORED)
+        os.replace(part, out)
+        return
+    out.mkdir(parents=True)
+    (out / "shot.json").write_text(text, encoding="utf-8")
+    for old, new in renamed.items():
+        (out / new).parent.mkdir(exist_ok=True)
+        (out / new).write_bytes(read(old))

@@ -1,0 +1,100 @@
+"""The Flask application: routes, the built front end, and what is refused before anything is parsed."""
+
+from __future__ import annotations
+
+import hmac
+from pathlib import Path
+
+from flask import Flask, Response, redirect, request, send_from_directory
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from roofline.errors import RoofLineError
+from roofline.formats.package import sentence
+from roofline.jobs import Jobs, News
+from roofline.server.api import Api, make_routes
+from roofline.server.routes import problem, told
+from roofline.store.store import Store
+
+MAX_UPLOAD = 1_500_000_000
+POLICY = ("default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; object-src 'none'; "
+          "frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+LOCAL = ("127.0.0.1", "localhost", "[::1]")
+COOKIE = "roofline-token"
+
+
+def web_folder() -> Path:
+    """The built front end."""
+    return Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) -> Flask:
+    """The application over a data folder. Every address but this machine's own demands a token."""
+    app = Flask("roofline", static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = MAX_UPLOAD
+    news = News()
+    api = Api(Store(data), news, Jobs(news))
+    app.extensions["roofline"] = api
+    routes = make_routes(api)
+    routes.install(app)
+    document = routes.document()
+    web = web_folder()
+
+    @app.before_request
+    def guard() -> Response | None:
+        name = (request.host or "").rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
+        if token is None and name not in LOCAL and name != host:
+            return problem(403, "This server answers to this machine only.")
+        origin = request.headers.get("Origin")
+        if origin and request.method not in ("GET", "HEAD") and origin.split("://", 1)[-1] != request.host:
+            return problem(403, "Requests from other sites are not answered.")
+        if token is not None:
+            given = request.headers.get("Authorization", "").removeprefix("Bearer ") or request.cookies.get(COOKIE, "")
+            if request.args.get("token") and hmac.compare_digest(request.args["token"], token):
+                response = redirect("/")
+                response.set_cookie(COOKIE, token, httponly=True, samesite="Strict")
+                return response  # type: ignore[return-value]
+            if not hmac.compare_digest(given, token):
+                return problem(403, "An access token is needed; open the address that was printed when the server started.")
+        return None
+
+    @app.after_request
+    def headers(response: Response) -> Response:
+        response.headers["Content-Security-Policy"] = POLICY
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Referrer-Policy"] = "no-referrer"
+        return response
+
+    @app.errorhandler(RoofLineError)
+    def refused(error: RoofLineError) -> Response:
+        return told(error)
+
+    @app.errorhandler(ValidationError)
+    def invalid(error: ValidationError) -> Response:
+        return problem(422, sentence(error))
+
+    @app.errorhandler(HTTPException)
+    def failed(error: HTTPException) -> Response:
+        if error.code == 413:
+            return problem(413, f"The file is larger than {MAX_UPLOAD // 1_000_000} MB.")
+        return problem(error.code or 500, error.description or "That did not work.")
+
+    @app.get("/api/openapi.json")
+    def openapi() -> dict:
+        return document
+
+    @app.get("/")
+    @app.get("/<path:path>")
+    def page(path: str = "index.html") -> Response:
+        if path.startswith("api/"):
+            return problem(404, "There is nothing at this address.")
+        if not (web / "index.html").is_file():
+            return Response("The front end is not built yet: run make setup.", status=503, mimetype="text/plain")
+        if (web / path).is_file():
+            response = send_from_directory(web, path)
+            if path.startswith("assets/"):
+                response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+            return response
+        return send_from_directory(web, "index.html")
+
+    return app

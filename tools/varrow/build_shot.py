@@ -1,0 +1,251 @@
+"""Make the demo shot package from the two photographs: survey, massing, plates and move.
+
+    python -m tools.varrow.build_shot FIRST.jpg SECOND.jpg
+
+Every edge, foot and outline is set where a careful hand would set it: on the true picture of the place, off by half
+a pixel or so. All else comes from Roof Line itself.
+"""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import cv2
+from shapely import MultiPoint, Polygon, unary_union
+from shapely import box as shapely_box
+
+from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, view_of
+from roofline.core.massing import construct
+from roofline.core.massing.solids import faces_of
+from roofline.core.move.path import home_key
+from roofline.core.plates import matte as mattes
+from roofline.demo.shot import FOLDER
+from roofline.formats import pictures
+from roofline.formats.package import write_package
+from roofline.shot import (
+    AnySolid, Backdrop, Block, Column, Delivery, Edge, Framing, Gable, Key, Length, Limits, Move, Outline, Plate, Shot, Survey, Throw,
+)
+from roofline.store.store import Store
+from roofline.studio import Studio
+
+from . import truth as t
+
+HAND = 0.5      # px
+
+
+def edges(view: View, rng: np.random.Generator) -> list[Edge]:
+    h, r, hut, c = t.HOUSE, t.HOUSE_ROOF, t.HUT, t.CANOPY
+    zm = (r["lo"][2] + r["hi"][2]) / 2
+    lines = [
+        ("run", (-9.5, 0.86, 0.0), (9.0, 0.86, 0.0)),
+        ("run", (-8.0, 0.275, 3.084), (4.5, 0.275, 3.084)),
+        ("run", (-9.0, 0.275, 1.584), (8.0, 0.275, 1.584)),
+        ("run", (r["lo"][0], r["hi"][1] + 0.12, zm), (3.2, r["hi"][1] + 0.12, zm)),
+        ("run", (-2.9, 3.8, c["hi"][2] + 0.03), (5.7, 3.8, c["hi"][2] + 0.03)),
+        ("run", (h["lo"][0], 1.28, h["hi"][2] + 0.035), (-0.8, 1.28, h["hi"][2] + 0.035)),
+        ("return", (h["lo"][0] - 0.035, 1.28, h["hi"][2]), (h["lo"][0] - 0.035, 1.28, h["lo"][2])),
+        ("return", (c["lo"][0] - 0.03, 3.8, c["hi"][2]), (c["lo"][0] - 0.03, 3.8, c["lo"][2])),
+        ("return", (hut["lo"][0], 0.86 + 0.16, hut["hi"][2]), (hut["lo"][0], 0.86 + 0.16, hut["lo"][2])),
+        ("return", (t.HUT_ROOF["lo"][0], 3.72, t.HUT_ROOF["hi"][2]), (t.HUT_ROOF["lo"][0], 3.72, t.HUT_ROOF["lo"][2])),
+        ("return", (h["lo"][0] - 0.13, 1.77, -4.39), (h["lo"][0] - 0.13, 1.77, -5.91)),
+        ("rise", (h["lo"][0], 1.3, h["hi"][2]), (h["lo"][0], 4.5, h["hi"][2])),
+        ("rise", (h["lo"][0], 1.4, h["lo"][2]), (h["lo"][0], 4.6, h["lo"][2])),
+        ("rise", (t.POSTS_X[0] - 0.07, 1.2, t.POST_Z + 0.07), (t.POSTS_X[0] - 0.07, 3.0, t.POST_Z + 0.07)),
+        ("rise", (t.POSTS_X[2] - 0.07, 1.2, t.POST_Z + 0.07), (t.POSTS_X[2] - 0.07, 3.0, t.POST_Z + 0.07)),
+        ("rise", (hut["hi"][0] + 0.06, 1.0, hut["hi"][2] + 0.06), (hut["hi"][0] + 0.06, 3.6, hut["hi"][2] + 0.06)),
+        ("rise", (hut["lo"][0] - 0.06, 1.0, hut["hi"][2] + 0.06), (hut["lo"][0] - 0.06, 3.6, hut["hi"][2] + 0.06)),
+    ]
+    out = []
+    for family, a, b in lines:
+        p = view.project(np.array([a, b])) + rng.normal(0, HAND, (2, 2))
+        out.append(Edge(family=family, points=[tuple(np.round(q, 2)) for q in p.tolist()]))
+    return out
+
+
+def box(view: View, true: View, ident: str, name: str, lo, hi) -> Block:
+    """A block drawn through the photo on the true picture of its foot and top corner."""
+    level = lo[1]
+    a, b, top = true.project(np.array([(lo[0], level, hi[2]), (hi[0], level, lo[2]), (hi[0], hi[1], lo[2])])).tolist()
+    return construct.block(view, ident, name, tuple(a), tuple(b), tuple(top), level)
+
+
+def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str) -> Gable:
+    b = box(view, true, ident, name, spec["lo"], spec["hi"])
+    return Gable(id=ident, name=name, corner=b.corner, size=b.size, ridge=ridge)
+
+
+def column(view: View, true: View, ident: str, name: str, centre, y0, y1, r0, r1, level_true=None) -> Column:
+    """A column on the true picture of its foot's middle; its radius by the scale at that distance."""
+    foot = construct.foot(view, tuple(true.project(np.array([centre[0], 0.0, centre[1]])).tolist()))
+    k = float(np.linalg.norm(foot - view.position) / np.linalg.norm(np.array([centre[0], 0, centre[1]]) - true.position))
+    return Column(id=ident, name=name, foot=(foot[0], y0 * k, foot[2]), radius_foot=r0 * k, radius_top=r1 * k, height=(y1 - y0) * k, sides=40)
+
+
+def solids(view: View, true: View) -> list[AnySolid]:
+    out: list[AnySolid] = [construct.ground(view, "ground", "Ground")]
+    out.append(box(view, true, "platform", "Platform", t.PLATFORM["lo"], t.PLATFORM["hi"]))
+    out.append(box(view, true, "station", "Station house", t.HOUSE["lo"], t.HOUSE["hi"]))
+    out.append(gable(view, true, "roof", "Station roof", t.HOUSE_ROOF, "run"))
+    out.append(box(view, true, "chimney", "Chimney", t.CHIMNEY["lo"], t.CHIMNEY["hi"]))
+    c = t.CANOPY
+    out.append(box(view, true, "canopy", "Canopy", (c["lo"][0] - 0.03, 3.44, c["lo"][2]), (c["hi"][0] + 0.03, 3.8, c["hi"][2] + 0.03)))
+    for i, x in enumerate(t.POSTS_X, 1):
+        out.append(box(view, true, f"post{i}", f"Canopy post {i}", (x - 0.08, 0.86, t.POST_Z - 0.08), (x + 0.08, 3.44, t.POST_Z + 0.08)))
+    out.append(box(view, true, "hut", "Signal hut", t.HUT["lo"], t.HUT["hi"]))
+    out.append(gable(view, true, "hut-roof", "Hut roof", t.HUT_ROOF, "return"))
+    w, k = t.TOWER, t.TANK
+    out.append(column(view, true, "tower", "Water tower", w["centre"], w["y0"], w["y1"], w["foot_radius"], w["top_radius"]))
+    out.append(column(view, true, "tank", "Tank", k["centre"], k["y0"], k["y1"], k["radius"], k["radius"]))
+    out.append(column(view, true, "tank-lid", "Tank lid", k["centre"], k["y1"], k["y1"] + 0.85, k["radius"] + 0.1, 0.14))
+    out.append(construct.backdrop(view, "hills", "Hills and sky", 62.0, 0.5))
+    return out
+
+
+def outline(true: View) -> Outline:
+    """Around the trolley and the lamp, a few pixels clear of them."""
+    def hull(points) -> Polygon:
+        return MultiPoint(true.project(np.array(points, dtype=float))).convex_hull
+
+    def corners(lo, hi):
+        return [(x, y, z) for x in (lo[0], hi[0]) for y in (lo[1], hi[1]) for z in (lo[2], hi[2])]
+
+    lx, _, lz = t.LAMP["foot"]
+    top = t.LAMP["height"]
+    lo, hi = t.TROLLEY["lo"], t.TROLLEY["hi"]
+    parts = [
+        hull(corners((lx - 0.07, 0.9, lz - 0.07), (lx + 0.07, top - 0.6, lz + 0.07))),
+        hull(corners((lx - 0.17, 0.0, lz - 0.17), (lx + 0.17, 0.24, lz + 0.17))),
+        hull(corners((lx - 0.11, 0.2, lz - 0.11), (lx + 0.11, 1.05, lz + 0.11))),
+        hull(corners((lx - 0.33, top - 0.98, lz - 0.03), (lx + 0.33, top - 0.92, lz + 0.03))),
+        hull(corners((lx - 0.19, top - 0.62, lz - 0.19), (lx + 0.19, top + 0.02, lz + 0.19))),
+        hull(corners((lx - 0.04, top, lz - 0.04), (lx + 0.04, top + 0.14, lz + 0.04))),
+        hull(corners((lo[0] - 0.03, 0.0, lo[2] - 0.06), (hi[0] + 0.03, 0.58, hi[2] + 0.06))),
+        hull(corners((lo[0] + 0.04, 0.5, lo[2] + 0.06), (hi[0] - 0.06, 1.0, hi[2] - 0.08))),
+        hull(corners((lo[0] + 0.18, 0.9, lo[2] + 0.16), (lo[0] + 0.9, 1.11, hi[2] - 0.2))),
+        hull(corners((lo[0] - 0.2, 0.5, lo[2]), (lo[0] + 0.06, 1.15, hi[2]))),
+    ]
+    shape = unary_union(parts).buffer(5.0, quad_segs=2).simplify(1.2)
+    return Outline(points=[(round(x, 1), round(y, 1)) for x, y in list(shape.exterior.coords)[:-1]], feather_px=3.0)
+
+
+def silhouette(view: View, shot: Shot, idents: list[str]):
+    """The picture of some solids as one shape, in photo pixels."""
+    parts = []
+    for solid in shot.solids:
+        if solid.id in idents:
+            faces = faces_of(solid)
+            p = view.project(faces.vertices)
+            parts += [Polygon(p[loop]).buffer(0.01) for loop in faces.loops if not np.isnan(p[loop]).any()]
+    return unary_union(parts).simplify(0.5)
+
+
+def clean_strip(studio: Studio, shot_id: str, name: str, idents: list[str], extra: list, targets: list[str], grow: float,
+                inward: float, true: View) -> None:
+    """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px wide."""
+    store = studio.store
+    shot = store.load(shot_id)
+    photo = shot.photos[0]
+    shape = unary_union([silhouette(view_of(photo.camera), shot, idents), *extra])
+    frame = shapely_box(0, 0, photo.width, photo.height)
+    mask = np.zeros((photo.height, photo.width), np.uint8)
+    solid = shape.buffer(grow).intersection(frame)
+    for part in getattr(solid, "geoms", [solid]):
+        cv2.fillPoly(mask, [np.round(np.array(part.exterior.coords)).astype(np.int32)], 255)
+    core = cv2.distanceTransform(mask, cv2.DIST_L2, 5) > inward + grow
+    ys, xs = np.nonzero((mask > 0) & ~core)
+    x0, y0 = max(0, int(xs.min()) - 30), max(0, int(ys.min()) - 30)
+    x1, y1 = min(photo.width, int(xs.max()) + 31), min(photo.height, int(ys.max()) + 31)
+    pixels = pictures.read(store.blobs.read(photo.file))[y0:y1, x0:x1]
+    hole = (mask[y0:y1, x0:x1] > 0).astype(np.float32)
+    small = cv2.resize(pixels, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+    less = cv2.resize(hole, (small.shape[1], small.shape[0]), interpolation=cv2.INTER_AREA)
+    painted = cv2.resize(mattes.filled(small, (less > 0).astype(np.float32)), (pixels.shape[1], pixels.shape[0]), interpolation=cv2.INTER_CUBIC)
+    ring = (hole > 0) & ~core[y0:y1, x0:x1]
+    grain = np.random.default_rng(5).normal(0, 2.2, pixels.shape)
+    out = np.where(ring[..., None], np.clip(painted + grain, 0, 255), 0).astype(np.uint8)
+    file = store.blobs.keep(pictures.png(out, 9), ".png")
+    matte = store.blobs.keep(pictures.png(ring.astype(np.uint8) * 255, 9), ".png")
+
+    def alter(s: Shot) -> Shot:
+        ident = name.lower().replace(" ", "-")
+        s.plates.append(Plate(id=ident, name=name, photo=photo.id, role="clean", file=file, matte=matte, grow_px=grow,
+                              canvas=(x0, y0, x1 - x0, y1 - y0), without=idents))
+        at = next(i for i, throw in enumerate(s.throws) if throw.plate == s.plates[0].id)
+        s.throws.insert(at + 1, Throw(plate=ident, targets=targets))
+        return s
+
+    store.change(shot_id, f"Paint {name}", alter)
+
+
+def moved(shot: Shot, frame: int, by, pan=0.0, tilt=0.0, zoom=1.0) -> Key:
+    home = home_key(shot, frame)
+    view = view_of(shot.photos[0].camera)
+    p, q, r = pan_tilt_roll(view.rotation)
+    turn = from_pan_tilt_roll(p + np.radians(pan), q + np.radians(tilt), r)
+    w, x, y, z = matrix_to_quaternion(turn.T).tolist()
+    pos = np.array(home.position) + by
+    return Key(frame=frame, position=tuple(pos.tolist()), rotation=(w, x, y, z), focal_px=home.focal_px * zoom)
+
+
+def main() -> None:
+    first, second = Path(sys.argv[1]), Path(sys.argv[2])
+    rng = np.random.default_rng(20)
+    true = t.first_view()
+    with tempfile.TemporaryDirectory() as folder:
+        studio = Studio(Store(Path(folder)))
+        store = studio.store
+        shot_id = store.create(Shot(name="Varrow Halt"), "varrow-halt")
+        one = studio.add_photo(shot_id, "Platform side.jpg", first.read_bytes())
+        studio.add_photo(shot_id, "From the hut.jpg", second.read_bytes())
+        lx, _, lz = t.LAMP["foot"]
+        foot, head, datum = true.project(np.array([(lx, 0, lz), (lx, t.LAMP["height"] - 0.14, lz), (0.0, 0.0, 0.0)]))
+        hand = rng.normal(0, HAND, (3, 2))
+        studio.set_survey(shot_id, one, Survey(
+            edges=edges(true, rng), edge_sigma_px=0.7,
+            lengths=[Length(a=tuple(np.round(foot + hand[0], 2)), b=tuple(np.round(head + hand[1], 2)), direction="rise", metres=t.LAMP["height"] - 0.14)],
+            datum=tuple(np.round(datum + hand[2], 2))), "Survey the photo")
+        camera = store.load(shot_id).photos[0].camera
+        view = view_of(camera)
+        print("f", camera.focal_px, "true", true.focal, "at", camera.position, "true", true.position)
+        for solid in solids(view, true):
+            studio.add_solid(shot_id, lambda _, s=solid: s, None)
+        plate = studio.outline(shot_id, one, outline(true), "Trolley and lamp", None)
+        at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
+        studio.add_solid(shot_id, lambda s: studio.construct(s, "flat", [at], None, one, plate, None, "Trolley and lamp flat"), plate)
+        studio.clean(shot_id, plate, 10.0, lambda *_: None)
+
+        built = [s.id for s in store.load(shot_id).solids]
+        lamp = Polygon(outline(true).points)
+        front = [i for i in built if i.startswith("post") or i == "canopy"]
+        flat = next(i for i in built if "flat" in i)
+        rest = [i for i in built if i not in ("ground", "hills", "platform")]
+        clean_strip(studio, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true)
+        clean_strip(studio, shot_id, "Hills behind", [i for i in rest if i != flat] + ["platform"], [lamp], ["hills", "ground", "platform", "hut", "tower", "tank", "roof"], 8.0, 150.0, true)
+
+        def plan(shot: Shot) -> Shot:
+            shot.delivery = Delivery(width=1920, height=1080, fps=24, frames=120, framing=Framing(scale=1.46, centre=(1620.0, 1080.0)))
+            return shot
+
+        store.change(shot_id, "Plan the frame", plan)
+
+        def move(shot: Shot) -> Shot:
+            shot.move = Move(keys=[
+                moved(shot, 1, np.array([-0.30, -0.10, 0.04]), pan=0.5, tilt=0.2),
+                home_key(shot, 60),
+                moved(shot, 120, np.array([2.3, 0.45, -3.6]), pan=2.0, tilt=-0.6),
+            ])
+            return shot
+
+        store.change(shot_id, "Plan the move", move)
+        shot = store.load(shot_id)
+        if FOLDER.exists():
+            shutil.rmtree(FOLDER)
+        write_package(shot, store.blobs.read, FOLDER)
+
+
+if __name__ == "__main__":
+    main()
