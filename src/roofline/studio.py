@@ -34,6 +34,7 @@ from roofline.shot import (
     AnySolid,
     CheckReport,
     Flat,
+    Move,
     Outline,
     Photo,
     Plate,

@@ -40,11 +40,14 @@ def draw(outline: Outline, canvas: tuple[int, int, int, int]) -> NDArray[np.floa
         raise PlateError("The outline encloses no area: set points around what stands in front.")
     big = np.zeros((h * SUBPIXEL, w * SUBPIXEL), dtype=np.uint8)
     # fillPoly addresses pixel centres; ours start at corners
-    cv2.fillPoly(big, [np.round((p * SUBPIXEL - 0.5) * 256).astype(np.int32)], 255, cv2.LINE_8, 8)
+    drawn = [np.round((p * SUBPIXEL - 0.5) * 256).astype(np.int32)]
+    cv2.fillPoly(big, drawn, 255, cv2.LINE_8, 8)
+    # the fill takes every pixel that its border touches; on average the border halves them
+    cv2.polylines(big, drawn, True, 128, 1, cv2.LINE_8, 8)
     matte = cv2.resize(big, (w, h), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
     if outline.feather_px > 0:
         # a smooth ramp about `feather` wide
-        matte = cv2.GaussianBlur(matte, (0, 0), outline.feather_px / 3.0, borderType=cv2.BORDER_CONSTANT)
+        matte = cv2.GaussianBlur(matte, (0, 0), outline.feather_px / 3.0, borderType=cv2.BORDER_REPLICATE)
     return matte
 
 
@@ -70,9 +73,14 @@ def filled(pixels: NDArray, hole: NDArray[np.float32]) -> NDArray:
         raise PlateError("The matte covers everything, so there is nothing to fill from: shrink it.")
     if pixels.dtype == np.uint8:
         out = cv2.inpaint(np.ascontiguousarray(pixels[..., :3]), mask, FILL_RADIUS, cv2.INPAINT_TELEA)
-    else:
+    elif pixels.dtype == np.uint16:
         out = np.dstack([cv2.inpaint(np.ascontiguousarray(pixels[..., c]), mask, FILL_RADIUS, cv2.INPAINT_TELEA)
                          for c in range(3)])
+    else:
+        # OpenCV's fill is not usable on float pictures: fill a 16-bit stand-in, finer in the shadows
+        top = float(max(pixels.max(), 1e-6))
+        stand_in = (np.sqrt(np.clip(pixels[..., :3] / top, 0, 1)) * 65535 + 0.5).astype(np.uint16)
+        out = ((filled(stand_in, hole).astype(np.float32) / 65535) ** 2 * top).astype(np.float32)
     result = pixels[..., :3].copy()
     result[mask > 0] = out[mask > 0]
     return result

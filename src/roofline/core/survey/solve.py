@@ -294,14 +294,16 @@ def report(problem: Problem, u: Unknowns, information: Array, known: list[Family
             spread = float(np.sqrt(excess))
     try:
         covariance = np.linalg.inv(information + 1e-12 * np.diag(np.diag(information))) * spread**2
+        relative = float(np.sqrt(max(covariance[3, 3], 0.0))) if layout.focal else 0.0
     except np.linalg.LinAlgError:
-        raise SurveyError("The edges do not determine the camera: add edges of another direction, "
-                          "in other parts of the picture.") from None
-    relative = float(np.sqrt(max(covariance[3, 3], 0.0))) if layout.focal else 0.0
+        relative = np.inf
     if given.focal_px is None and not relative < FOCAL_UNKNOWN:
         raise SurveyError("These edges give no focal length: those of at least two directions must run towards "
                           "vanishing points that are not at infinity. Trace edges of another direction, or type the "
                           "focal length.")
+    if not np.isfinite(relative):
+        raise SurveyError("The edges do not determine the camera: add edges of another direction, "
+                          "in other parts of the picture.")
     focal = u.focal
     lens_sigma = None
     if layout.lens is not None:

@@ -105,7 +105,8 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
         bicubic(tex, base, u, v, out)
         return
     probes = int(min(np.ceil(major / max(minor, 1.0) - 1e-6), MAX_PROBES))
-    lod = max(np.log2(major / probes), 0.0)
+    # each probe is as wide as the footprint's shorter axis: narrower ones would miss what lies between their rows
+    lod = max(np.log2(max(minor, major / probes)), 0.0)
     top = tex.first[plate + 1] - base - 1
     low = min(int(lod), top)
     high = min(low + 1, top)

@@ -1,0 +1,106 @@
+"""Shared by all tests: synthetic cameras, pictures and packages; one server and one browser a run."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion  # noqa: E402
+from roofline.core.throw.engine import Engine  # noqa: E402
+from roofline.core.throw.scene import PlatePicture, compile_scene  # noqa: E402
+from roofline.demo.shot import FOLDER  # noqa: E402
+from roofline.formats.package import open_package, plate_pictures  # noqa: E402
+from roofline.shot import Camera, Key, Photo, Plate, Shot  # noqa: E402
+
+
+def camera_of(view: View) -> Camera:
+    return Camera(width=view.width, height=view.height, focal_px=view.focal, principal_point=view.centre,
+                  rotation=tuple(map(tuple, view.rotation.tolist())), position=tuple(view.position.tolist()))
+
+
+def key_of(view: View, frame: int) -> Key:
+    return Key(frame=frame, position=tuple(view.position.tolist()),
+               rotation=tuple(matrix_to_quaternion(view.rotation.T).tolist()), focal_px=view.focal)
+
+
+def looking(width: int, height: int, focal: float, pan: float, tilt: float, position, roll: float = 0.0) -> View:
+    """A view with its angles in degrees."""
+    return View(width, height, focal, (width / 2, height / 2), from_pan_tilt_roll(*np.radians([pan, tilt, roll])),
+                np.array(position, dtype=float))
+
+
+def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Shot, dict[str, PlatePicture]]:
+    """A shot whose one plate is a picture of smooth noise taken by `view`."""
+    rng = np.random.default_rng(seed)
+    small = rng.random((12, 16, 3)).astype(np.float32)
+    picture = np.asarray(
+        [Image.fromarray(small[..., c]).resize((view.width, view.height), Image.BICUBIC) for c in range(3)],
+        dtype=np.float32).transpose(1, 2, 0).clip(0, 1).copy()
+    shot = Shot(name="test", photos=[Photo(id="photo", name="photo", file="photo.png", camera=camera_of(view))],
+                plates=[Plate(id="plate", name="plate", photo="photo", file="photo.png",
+                              canvas=(0, 0, view.width, view.height))],
+                solids=solids, throws=throws, **more)
+    return shot, {"plate": PlatePicture((view.width, view.height), None, lambda: picture)}
+
+
+def engine_of(shot: Shot, pictures: dict[str, PlatePicture]) -> Engine:
+    return Engine(compile_scene(shot, pictures))
+
+
+def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48)) -> Path:
+    """A package folder with plain grey pictures for every file named."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "shot.json").write_text(json.dumps(document))
+    names = {p["file"] for p in document.get("photos", [])} | {p["file"] for p in document.get("plates", [])}
+    for name in names:
+        if ".." not in name and not name.startswith("/"):
+            Image.new("RGB", size, (120, 120, 120)).save(folder / name)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def demo():
+    """The demo shot and its engine."""
+    package = open_package(FOLDER)
+    return package.shot, engine_of(package.shot, plate_pictures(package.shot, package.read))
+
+
+@pytest.fixture(scope="session")
+def running(tmp_path_factory):
+    """(address, data folder) of a server with the demo shot."""
+    from tools.browser import server
+
+    data = tmp_path_factory.mktemp("data")
+    with server(data) as address:
+        yield address, data
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    from tools.browser import browser
+
+    with browser() as one:
+        yield one
+
+
+@pytest.fixture
+def page(chromium, running):
+    """A fresh page; requests that leave this machine and errors in the console fail the test."""
+    address, _ = running
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+    one = context.new_page()
+    one.set_default_timeout(15_000)
+    strays, errors = [], []
+    one.on("request", lambda r: strays.append(r.url) if not r.url.startswith((address, "data:", "blob:")) else None)
+    one.on("pageerror", lambda e: errors.append(str(e)))
+    yield one
+    context.close()
+    assert not strays, strays
+    assert not errors, errors

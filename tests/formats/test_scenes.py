@@ -1,0 +1,131 @@
+"""Scenes for the next program, read back by other people's readers."""
+
+from __future__ import annotations
+
+import base64
+import json
+
+import numpy as np
+import pygltflib
+import pytest
+import trimesh
+from pxr import Usd, UsdGeom
+
+from roofline.core.camera import matrix_to_quaternion
+from roofline.core.throw.unwrap import unwrap
+from roofline.formats import scenes
+from roofline.formats.pictures import png
+from roofline.shot import Block, Delivery, Ground, Move, Throw
+from roofline.core.move.path import frame_views
+from tests.conftest import engine_of, key_of, looking, photographed
+
+PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
+END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
+
+
+@pytest.fixture
+def scene():
+    solids = [Ground(id="ground", name="Ground", size=(60, 60)), Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3))]
+    shot, pictures = photographed(PLATE, solids, [Throw(plate="plate", targets=["ground", "house"])],
+                                  delivery=Delivery(width=160, height=100, frames=8, fps=24),
+                                  move=Move(keys=[key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)]))
+    engine = engine_of(shot, pictures)
+    data = png((pictures["plate"].colour() * 255).astype(np.uint8))
+    return shot, engine, scenes.gather(shot, engine, frame_views(shot), lambda name: data)
+
+
+def test_texture_coordinates_keep_the_picture_in_place(scene):
+    """Interpolated in the middle of every edge, they stray less than a pixel from the exact projection."""
+    shot, engine, _ = scene
+    patches = [p for p in unwrap(engine) if p.plate]
+    worst = 0.0
+    for p in patches:
+        middle = p.corners.mean(1)
+        exact = PLATE.project(middle)
+        uv = p.uv.mean(1) * [320, 200]
+        inside = ((exact > 0) & (exact < [320, 200])).all(1)
+        worst = max(worst, np.abs(uv - exact)[inside].max())
+    assert worst < 1.0
+    assert sum(len(p.corners) for p in patches) > 50
+
+
+def test_patches_carry_a_plate_exactly_where_it_reaches(scene):
+    shot, engine, _ = scene
+    for p in unwrap(engine):
+        for c in p.corners[:: max(1, len(p.corners) // 12)]:
+            m = c.mean(0)
+            if PLATE.homogeneous(m)[2] <= 0.1:
+                assert p.plate is None
+                continue
+            u = PLATE.project(m)
+            story = engine.probe(PLATE, tuple(u)) if (0 < u).all() and (u < [320, 200]).all() else None
+            if story and np.linalg.norm(np.array(story.world or (1e9,) * 3) - m) < 1e-3:
+                assert p.plate == "plate"
+
+
+def test_area_is_neither_lost_nor_doubled(scene):
+    _, engine, _ = scene
+    area = {}
+    for p in unwrap(engine):
+        a = np.linalg.norm(np.cross(p.corners[:, 1] - p.corners[:, 0], p.corners[:, 2] - p.corners[:, 0]), axis=1).sum() / 2
+        area[p.solid] = area.get(p.solid, 0) + a
+    assert area["ground"] == pytest.approx(3600)
+    assert area["house"] == pytest.approx(2 * (4 * 3 + 4 * 3 + 3 * 3))
+
+
+@pytest.mark.parametrize("suffix", ["glb", "gltf"])
+def test_gltf_holds_meshes_textures_and_the_moving_camera(scene, tmp_path, suffix):
+    shot, _, out = scene
+    path = tmp_path / f"scene.{suffix}"
+    assert scenes.write_scene(out, path) == [path]
+    g = pygltflib.GLTF2().load(str(path))
+    blob = g.binary_blob() if suffix == "glb" else base64.b64decode(g.buffers[0].uri.split(",")[1])
+
+    def array(i, columns):
+        a = g.accessors[i]
+        start = g.bufferViews[a.bufferView].byteOffset
+        return np.frombuffer(blob, "<f4", a.count * columns, start).reshape(-1, columns)
+
+    positions, turns = (array(s.output, c) for s, c in zip(g.animations[0].samplers, (3, 4), strict=True))
+    assert len(positions) == 8
+    assert np.allclose(positions[-1], END.position, atol=1e-6)
+    want = matrix_to_quaternion(END.rotation.T @ np.diag([1, -1, -1]))[[1, 2, 3, 0]]
+    assert abs(turns[-1] @ want) == pytest.approx(1, abs=1e-6)
+    first = frame_views(shot)[0][1]
+    assert 2 * first.focal * np.tan(g.cameras[0].perspective.yfov / 2) == pytest.approx(100)
+    assert array(g.animations[0].samplers[0].input, 1)[-1, 0] == pytest.approx(7 / 24)
+    assert {m.name for m in g.meshes} == {"Ground", "House"}
+    assert g.images[0].bufferView is not None
+    loaded = trimesh.load(path, process=False)
+    assert {"Ground", "House"} <= {n.split("_")[0] for n in loaded.graph.nodes_geometry} | {n for n in loaded.graph.nodes}
+    with pytest.raises(Exception, match="overwritten"):
+        scenes.write_scene(out, path)
+
+
+def test_usd_opens_with_the_camera_in_place(scene, tmp_path):
+    shot, _, out = scene
+    files = scenes.write_scene(out, tmp_path / "scene.usda")
+    stage = Usd.Stage.Open(str(files[0]))
+    assert UsdGeom.GetStageUpAxis(stage) == "Y" and UsdGeom.GetStageMetersPerUnit(stage) == 1
+    camera = UsdGeom.Camera(stage.GetPrimAtPath("/shot/lens")).GetCamera(8)
+    frustum = camera.frustum
+    world = frustum.GetPosition()
+    assert np.allclose(tuple(world), END.position, atol=1e-6)
+    assert np.allclose(tuple(frustum.ComputeViewDirection()), END.rotation[2], atol=1e-6)
+    # a world point projects to the same place as in our own view
+    point = END.position + END.rays(np.array([120.0, 30.0])) * 5
+    ndc = camera.frustum.ComputeViewMatrix() * camera.frustum.ComputeProjectionMatrix()
+    p = ndc.Transform(tuple(point))
+    assert np.allclose([(p[0] + 1) / 2 * 160, (1 - p[1]) / 2 * 100], (120, 30), atol=1e-2)
+    meshes = [p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]
+    assert len(meshes) == len(out.patches)
+
+
+def test_obj_is_read_with_its_texture(scene, tmp_path):
+    _, _, out = scene
+    files = scenes.write_scene(out, tmp_path / "scene.obj")
+    assert {f.suffix for f in files} == {".obj", ".mtl", ".png"}
+    loaded = trimesh.load(files[0], process=False)
+    total = sum(g.area for g in loaded.geometry.values())
+    assert total == pytest.approx(3600 + 66, rel=1e-4)
+    assert json.dumps(str(files[2].name)) and files[2].name in (tmp_path / "scene.mtl").read_text()

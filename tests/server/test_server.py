@@ -1,0 +1,270 @@
+"""The API: answers, refusals in words, jobs, live news, and what is not let in."""
+
+from __future__ import annotations
+
+import io
+import json
+import threading
+import time
+
+import numpy as np
+import pytest
+import schemathesis
+from hypothesis import HealthCheck, settings
+from PIL import Image
+
+from roofline.demo.shot import DEMO_ID, FOLDER
+from roofline.formats.pictures import read
+from roofline.jobs import Jobs, News
+from roofline.server.app import create_app
+from tests.formats.test_pictures import huge_png, jpeg
+
+
+@pytest.fixture(scope="module")
+def app(tmp_path_factory):
+    app = create_app(tmp_path_factory.mktemp("server"))
+    app.extensions["roofline"].studio.take_in(FOLDER, shot_id=DEMO_ID)
+    yield app
+    app.extensions["roofline"].jobs.close()
+
+
+@pytest.fixture
+def client(app):
+    return app.test_client()
+
+
+@pytest.fixture
+def shot(client):
+    return client.post("/api/shots", json={"name": "Test"}).get_json()["id"]
+
+
+def bring(client, shot, data, name="photo.jpg"):
+    return client.post(f"/api/shots/{shot}/photos", data={"file": (io.BytesIO(data), name)})
+
+
+def finished(client, job, seconds=120):
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        job = client.get(f"/api/jobs/{job['id']}").get_json()
+        if job["state"] in ("done", "failed", "cancelled"):
+            return job
+        time.sleep(0.05)
+    raise AssertionError("the job did not end")
+
+
+def refused(response, status, *words):
+    assert response.status_code == status, response.get_data(as_text=True)
+    assert response.mimetype == "application/problem+json"
+    body = response.get_json()
+    assert body["status"] == status and all(w in body["detail"] for w in words), body["detail"]
+
+
+def test_a_photo_becomes_the_first_plate(client, shot):
+    state = bring(client, shot, jpeg((300, 200)), "Front.jpg").get_json()
+    photo, plate = state["shot"]["photos"][0], state["shot"]["plates"][0]
+    assert (photo["name"], photo["width"], photo["height"]) == ("Front", 300, 200)
+    assert plate["photo"] == photo["id"] and plate["canvas"] == [0, 0, 300, 200]
+    assert state["undo"] == "Bring the photo Front"
+    got = client.get(f"/api/shots/{shot}/photos/{photo['id']}/picture?width=150")
+    assert Image.open(io.BytesIO(got.data)).size == (150, 100)
+    undone = client.post(f"/api/shots/{shot}/undo").get_json()
+    assert undone["shot"]["photos"] == [] and undone["redo"] == "Bring the photo Front"
+
+
+@pytest.mark.parametrize(("data", "words"), [
+    (b"words, not a picture", ("holiday.jpg is not a picture", "JPEG, PNG, TIFF")),
+    (jpeg((400, 300))[:3000], ("damaged or cut short",)),
+    (huge_png(), ("40000 × 40000", "megapixels")),
+])
+def test_bad_photos_are_refused_and_nothing_is_lost(client, shot, data, words):
+    bring(client, shot, jpeg())
+    before = client.get(f"/api/shots/{shot}").get_json()["shot"]
+    refused(bring(client, shot, data, "holiday.jpg"), 415, *words)
+    assert client.get(f"/api/shots/{shot}").get_json()["shot"] == before
+
+
+def test_bad_requests_are_refused_in_words(client, shot):
+    photo = bring(client, shot, jpeg()).get_json()["shot"]["photos"][0]["id"]
+    base = f"/api/shots/{shot}"
+    survey = f"{base}/photos/{photo}/survey"
+    refused(client.put(survey, data='{"edges": [{"points": [[NaN, 0], [1, 1]]}]}', content_type="application/json"), 422, "NaN")
+    refused(client.put(survey, json={"edges": [{"family": "run", "points": [[5, 5], [5, 5]]}]}), 422, "no length")
+    refused(client.put(survey, json={"lengths": [{"a": [1, 1], "b": [9, 9], "direction": "rise", "metres": 0}]}), 422, "longer than zero")
+    refused(client.put(f"{base}/move", json={"keys": [{"frame": 500, "position": [0, 0, 0], "rotation": [1, 0, 0, 0], "focal_px": 9}]}), 422,
+            "frame 500", "1 to 120")
+    refused(client.post(f"{base}/construct", json={"kind": "ground"}), 422, "no surveyed photo")
+    refused(client.post(f"{base}/construct", json={"kind": "palace"}), 422, "kind")
+    refused(client.get("/api/shots/nobody"), 404, "nobody")
+    refused(client.get(f"{base}/frames/one/verdicts"), 404, "not a frame")
+    refused(client.get(f"{base}/frames/1/probe?x=1"), 422, "y")
+    refused(client.get(f"{base}/photos/{photo}/picture?width=9999999"), 422, "width")
+    refused(client.post("/api/packages", data={"file": (io.BytesIO(b"no zip"), "a.zip")}), 415, "not a ZIP")
+    refused(client.post("/api/shots", data="name=x"), 415, "JSON")
+    refused(client.get("/api/nothing"), 404)
+    assert client.get(base).get_json()["revision"] == 1
+
+
+def test_edges_without_a_camera_are_kept_with_the_reason(client, shot):
+    photo = bring(client, shot, jpeg((1000, 1000))).get_json()["shot"]["photos"][0]["id"]
+    edges = [{"family": "rise", "points": [[100, 100], [110, 900]]}, {"family": "rise", "points": [[900, 100], [880, 900]]}]
+    state = client.put(f"/api/shots/{shot}/photos/{photo}/survey", json={"edges": edges}).get_json()
+    got = state["shot"]["photos"][0]
+    assert len(got["survey"]["edges"]) == 2 and got["camera"] is None
+    assert "does not give a focal length" in got["problem"]
+    tried = client.post(f"/api/shots/{shot}/photos/{photo}/survey/try", json={"edges": edges, "focal_px": {"value": 900, "sigma": 9}})
+    assert tried.get_json()["result"]["camera"]["focal_px"] == pytest.approx(900, abs=20)
+
+
+def test_only_this_machine_and_this_page_are_answered(client):
+    assert client.get("/api/shots", headers={"Host": "evil.example"}).status_code == 403
+    assert client.post("/api/shots", json={"name": "x"}, headers={"Origin": "http://evil.example"}).status_code == 403
+    policy = client.get("/api/shots").headers["Content-Security-Policy"]
+    assert "default-src 'self'" in policy and "http" not in policy
+    refused(client.get("/api/shots/../../etc/passwd"), 404)
+
+
+def test_another_address_demands_a_token(tmp_path):
+    from click.testing import CliRunner
+
+    from roofline.cli import main
+
+    done = CliRunner().invoke(main, ["serve", "--host", "0.0.0.0", "--data", str(tmp_path)])
+    assert done.exit_code == 2 and "access token" in done.output
+    client = create_app(tmp_path, "0.0.0.0", "secret").test_client()
+    assert client.get("/api/shots", headers={"Host": "box:5800"}).status_code == 403
+    assert client.get("/api/shots", headers={"Host": "box:5800", "Authorization": "Bearer secret"}).status_code == 200
+    client.get("/?token=secret", headers={"Host": "box:5800"})
+    assert client.get("/api/shots", headers={"Host": "box:5800"}).status_code == 200
+
+
+def test_check_overlay_probe_and_picture_agree(client):
+    base = f"/api/shots/{DEMO_ID}"
+    job = finished(client, client.post(f"{base}/check").get_json())
+    assert job["state"] == "done", job
+    report = client.get(f"{base}/check").get_json()
+    frame = report["report"]["frames"][111]
+    codes = read(client.get(f"{base}/frames/112/verdicts?width=320").data)[..., 0]
+    shares = 100 * np.bincount(codes.ravel(), minlength=6) / codes.size
+    assert shares == pytest.approx([frame[v] for v in report["verdicts"]], abs=1e-9)
+    y, x = map(int, np.argwhere(codes == 2)[50])
+    story = client.get(f"{base}/frames/112/probe?x={(x + 0.5) * 6}&y={(y + 0.5) * 6}").get_json()
+    assert story["verdict"] == "smeared" and story["stretch"] > 2
+    picture = read(client.get(f"{base}/frames/60/picture?width=320").data)
+    assert picture.shape == (180, 320, 3) and 60 < picture.mean() < 190
+    state = client.get(base).get_json()
+    assert next(t for t in state["rail"] if t["stage"] == "move")["figure"] == f"{job['result']['holding']} of 120 frames hold"
+
+
+def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
+    base = f"/api/shots/{DEMO_ID}"
+    before = client.get(base).get_json()["shot"]
+    front = next(p for p in before["plates"] if p["role"] == "foreground")
+    job = finished(client, client.post(f"{base}/plates/{front['id']}/clean", json={"grow_px": 16}).get_json())
+    assert job["state"] == "done", job
+    after = client.get(base).get_json()["shot"]
+    clean = next(p for p in after["plates"] if p["clean_of"] == front["id"])
+    assert clean["grow_px"] == 16 and clean["without"] == [t for throw in after["throws"] if throw["plate"] == front["id"] for t in throw["targets"]]
+    pixels = read(client.application.extensions["roofline"].store.blobs.read(clean["file"]))
+    matte = read(client.application.extensions["roofline"].store.blobs.read(clean["matte"]))[..., 0] > 127
+    x0, y0, w, h = (int(v) for v in clean["canvas"])
+    photo = read(client.application.extensions["roofline"].store.blobs.read(after["photos"][0]["file"]))[y0 : y0 + h, x0 : x0 + w]
+    assert matte.sum() == job["result"]["filled_px"]
+    assert (pixels[~matte] == photo[~matte]).all() and (pixels[matte] != photo[matte]).any(1).mean() > 0.9
+    client.post(f"{base}/undo")
+    assert client.get(base).get_json()["shot"] == before
+
+
+def test_deliveries_are_versions_that_stay(client):
+    base = f"/api/shots/{DEMO_ID}"
+    first = finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 60, "last": 61}).get_json())
+    second = finished(client, client.post(f"{base}/deliveries", json={"form": "zip"}).get_json())
+    assert (first["result"]["version"], second["result"]["version"]) == (1, 2)
+    state = client.get(base).get_json()
+    assert [(d["version"], d["form"]) for d in state["deliveries"]] == [(2, "zip"), (1, "png")]
+    frames = client.get(f"{base}/deliveries/{state['deliveries'][1]['id']}/file")
+    assert frames.mimetype == "application/zip"
+    package = client.get(f"{base}/deliveries/{state['deliveries'][0]['id']}/file")
+    back = client.post("/api/packages", data={"file": (io.BytesIO(package.data), "demo.zip")}).get_json()
+    assert back["shot"]["solids"] == state["shot"]["solids"] and back["id"] != DEMO_ID
+    refused(client.get(f"{base}/deliveries/77/file"), 404)
+    outside = finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 100, "last": 300}).get_json())
+    assert outside["state"] == "failed" and "frames 1 to 120" in outside["error"]
+
+
+def test_jobs_tell_progress_and_can_be_cancelled():
+    news = News()
+    jobs = Jobs(news)
+    heard, ready = [], threading.Event()
+
+    def listen():
+        for kind, data in news.listen("s", beat=0.05):
+            ready.set()
+            if kind == "job":
+                heard.append(data)
+                if data["state"] == "cancelled" and data["label"] == "Label":
+                    return
+
+    ear = threading.Thread(target=listen, daemon=True)
+    ear.start()
+    ready.wait(2)
+    reached = threading.Event()
+
+    def work(tell):
+        for i in range(1000):
+            tell(i / 1000, f"step {i}")
+            reached.set()
+            time.sleep(0.005)
+
+    job = jobs.start("s", "kind", "Label", work)
+    waiting = jobs.start("s", "kind", "Never begun", work)
+    reached.wait(2)
+    time.sleep(0.3)
+    jobs.cancel(waiting.id)
+    jobs.cancel(job.id)
+    ear.join(3)
+    assert job.state == "cancelled" and waiting.state == "cancelled" and 0 < job.progress < 1
+    assert any(h["doing"].startswith("step") and h["seconds_left"] > 0 for h in heard if h["seconds_left"])
+
+    def fails(tell):
+        raise ValueError("inside")
+
+    broken = jobs.start("s", "kind", "Broken", fails)
+    until = time.monotonic() + 5
+    while broken.state not in ("failed", "done") and time.monotonic() < until:
+        time.sleep(0.02)
+    jobs.close()
+    assert broken.state == "failed" and "log" in broken.error
+
+
+def test_news_reach_the_page(app):
+    client = app.test_client()
+    shot = client.post("/api/shots", json={"name": "News"}).get_json()["id"]
+    stream = client.get(f"/api/shots/{shot}/events").response
+    got = []
+
+    def listen():
+        for part in stream:
+            got.append(part if isinstance(part, str) else part.decode())
+            if "event: changed" in got[-1]:
+                return
+
+    ear = threading.Thread(target=listen, daemon=True)
+    ear.start()
+    time.sleep(0.2)
+    app.test_client().put(f"/api/shots/{shot}/name", json={"name": "Newer"})
+    ear.join(5)
+    assert json.loads(got[-1].split("data: ")[1]) == {"revision": 1}
+
+
+schema = schemathesis.openapi.from_dict(json.loads((FOLDER.parents[3] / "docs" / "schema" / "openapi.json").read_text()))
+
+
+@schema.exclude(operation_id=["events", "start_delivery", "start_bring_back", "start_check"]).parametrize()
+@settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck))
+def test_no_request_breaks_the_server(case, app):
+    """Whatever the document allows, and much that it does not, is answered or refused in words; never a 5xx."""
+    response = app.test_client().open(
+        case.formatted_path.replace(" ", "%20") if "\x00" not in case.formatted_path else "/api/shots", method=case.method,
+        json=case.body if isinstance(case.body, (dict, list, str, int, float, bool)) else None,
+        query_string={k: str(v) for k, v in (case.query or {}).items()})
+    assert response.status_code < 500, response.get_data(as_text=True)[:500]

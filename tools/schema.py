@@ -1,0 +1,46 @@
+"""Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document.
+
+    python -m tools.schema            write
+    python -m tools.schema --check    exit 1 when a file is not current
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import tempfile
+from pathlib import Path
+
+from roofline.server.app import create_app
+from roofline.shot import CheckReport, ProbeReport, Shot, SurveyInput, SurveyResult
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "schema"
+
+
+def documents() -> dict[str, dict]:
+    with tempfile.TemporaryDirectory() as folder:
+        openapi = create_app(Path(folder)).test_client().get("/api/openapi.json").get_json()
+    return {"shot.json": Shot.model_json_schema(), "survey-input.json": SurveyInput.model_json_schema(),
+            "survey-output.json": SurveyResult.model_json_schema(mode="serialization"),
+            "check-output.json": CheckReport.model_json_schema(mode="serialization"),
+            "probe-output.json": ProbeReport.model_json_schema(mode="serialization"), "openapi.json": openapi}
+
+
+def main() -> int:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    stale = []
+    for name, document in documents().items():
+        text = json.dumps(document, indent=1, sort_keys=True, ensure_ascii=False) + "\n"
+        path = FOLDER / name
+        if "--check" in sys.argv:
+            if not path.exists() or path.read_text() != text:
+                stale.append(name)
+        else:
+            path.write_text(text)
+    if stale:
+        print("not current: " + ", ".join(stale) + "; run python -m tools.schema")
+    return bool(stale)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

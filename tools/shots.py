@@ -1,0 +1,65 @@
+"""One current picture of each main view, 1280 × 800, from the demo: docs/screenshots/.
+
+    python -m tools.shots [FOLDER]
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from tools.browser import browser, server
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def main() -> None:
+    out = Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, server(Path(data)) as address, browser() as chromium:
+        page = chromium.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") and "GPU stall" not in m.text else None)
+        page.goto(address)
+        page.wait_for_selector("[data-shot] img")
+        page.wait_for_timeout(600)
+        page.screenshot(path=out / "shelf.png")
+
+        def stage(name: str) -> None:
+            page.goto(f"{address}/shot/varrow-halt/{name}")
+            page.wait_for_selector(".rail ol")
+            page.wait_for_timeout(1800)
+
+        stage("photo")
+        page.screenshot(path=out / "photo.png")
+        stage("survey")
+        page.screenshot(path=out / "survey.png")
+        stage("massing")
+        page.locator("[data-solids] tr", has_text="Station house").click()
+        page.wait_for_timeout(400)
+        page.screenshot(path=out / "massing.png")
+        stage("plates")
+        page.locator("[data-plates] tr", has_text="Trolley and lamp").first.click()
+        page.wait_for_timeout(900)
+        page.screenshot(path=out / "plates.png")
+        stage("move")
+        page.wait_for_selector("[data-finding]", timeout=60_000)
+        page.fill("#frame", "112")
+        page.press("#frame", "Enter")
+        page.wait_for_timeout(1500)
+        page.screenshot(path=out / "move.png")
+        page.check("[data-overlay]")
+        page.wait_for_selector("[data-verdicts][data-shown=true]")
+        box = page.locator("[data-lens-view]").bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.93 * box["height"])
+        page.wait_for_selector("[data-story]")
+        page.wait_for_timeout(500)
+        page.screenshot(path=out / "verdicts.png")
+        stage("handoff")
+        page.wait_for_timeout(2500)
+        page.screenshot(path=out / "handoff.png")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,96 @@
+<script setup lang="ts">
+/** One shot: rail, board, ledger and strip around the stage at hand. */
+import { onKeyStroke, useEventListener } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { Problem } from './api/client'
+import KeysSheet from './ledger/KeysSheet.vue'
+import Rail from './rail/Rail.vue'
+import { STAGES, useShot, type Stage } from './state/shot'
+import HandoffBoard from './stages/handoff/HandoffBoard.vue'
+import HandoffLedger from './stages/handoff/HandoffLedger.vue'
+import MassingBoard from './stages/massing/MassingBoard.vue'
+import MassingLedger from './stages/massing/MassingLedger.vue'
+import MoveBoard from './stages/move/MoveBoard.vue'
+import MoveLedger from './stages/move/MoveLedger.vue'
+import PhotoLedger from './stages/photo/PhotoLedger.vue'
+import PhotoStage from './stages/photo/PhotoStage.vue'
+import PlatesBoard from './stages/plates/PlatesBoard.vue'
+import PlatesLedger from './stages/plates/PlatesLedger.vue'
+import SurveyBoard from './stages/survey/SurveyBoard.vue'
+import SurveyLedger from './stages/survey/SurveyLedger.vue'
+import Strip from './strip/Strip.vue'
+
+const boards = { photo: PhotoStage, survey: SurveyBoard, massing: MassingBoard, plates: PlatesBoard, move: MoveBoard, handoff: HandoffBoard }
+const ledgers = { photo: PhotoLedger, survey: SurveyLedger, massing: MassingLedger, plates: PlatesLedger, move: MoveLedger, handoff: HandoffLedger }
+
+const route = useRoute()
+const router = useRouter()
+const s = useShot()
+const lost = ref<string | null>(null)
+const help = ref(false)
+const stage = computed<Stage>(() => (STAGES.some((x) => x.id === route.params.stage) ? (route.params.stage as Stage) : 'photo'))
+const strip = computed(() => stage.value === 'move' || stage.value === 'handoff')
+
+watch(() => route.params.id as string, async (id) => {
+  if (!id) return
+  lost.value = null
+  try {
+    await s.open(id)
+    document.title = `${s.shot.name} · Roof Line`
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    lost.value = error.message
+  }
+}, { immediate: true })
+watch(stage, () => (s.problem = null))
+onBeforeUnmount(() => s.close())
+
+const typing = () => ['INPUT', 'SELECT', 'TEXTAREA'].includes(document.activeElement?.tagName ?? '')
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || typing()) return
+  event.preventDefault()
+  void s.change('POST', event.shiftKey ? '/redo' : '/undo')
+})
+onKeyStroke('?', () => { if (!typing()) help.value = !help.value })
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (!event.altKey || !/^[1-6]$/.test(event.key)) return
+  event.preventDefault()
+  void router.push(`/shot/${s.id}/${STAGES[Number(event.key) - 1].id}`)
+})
+</script>
+
+<template>
+  <div v-if="lost" class="lost">
+    <p class="sentence warn" role="alert">{{ lost }}</p>
+    <RouterLink to="/">All shots</RouterLink>
+  </div>
+  <div v-else class="bench" :class="{ strip }">
+    <Rail :stage="stage" @help="help = true" />
+    <template v-if="s.state">
+      <section class="board" aria-label="Board"><component :is="boards[stage]" :key="stage + s.id" /></section>
+      <aside class="ledger" aria-label="Ledger">
+        <div v-if="s.problem" class="sentence warn problem" role="alert">
+          {{ s.problem }}
+          <button class="plain" @click="s.problem = null">Understood</button>
+        </div>
+        <component :is="ledgers[stage]" :key="stage + s.id" />
+      </aside>
+      <Strip v-if="strip" class="band" />
+    </template>
+    <div v-else class="board opening">Opening the shot…</div>
+    <KeysSheet v-model="help" />
+  </div>
+</template>
+
+<style scoped>
+.bench { display: grid; height: 100%; grid-template: minmax(0, 1fr) / 176px minmax(0, 1fr) 304px; }
+.bench.strip { grid-template: minmax(0, 1fr) 148px / 176px minmax(0, 1fr) 304px; }
+.bench.strip > :first-child { grid-row: 1 / 3; }
+.board { background: var(--surround); position: relative; overflow: hidden; min-width: 0; min-height: 0; }
+.opening { display: grid; place-items: center; color: #fff; }
+.ledger { border-left: 1px solid var(--ink); padding: 14px 14px 20px; overflow-y: auto; min-height: 0; }
+.band { grid-column: 2 / 4; border-top: 1px solid var(--ink); }
+.lost { padding: 80px; max-width: 560px; }
+.problem { position: sticky; top: 0; z-index: 3; background: #f7e9e4; }
+</style>

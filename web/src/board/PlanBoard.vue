@@ -1,0 +1,135 @@
+<script setup lang="ts">
+/** Plan view: solids from above, the photographer's places with their view cones, and the move. */
+import { computed, ref } from 'vue'
+import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
+import { usePanZoom } from './usePanZoom'
+
+const props = defineProps<{
+  shapes: Shape[]
+  photos: Photo[]
+  chosen?: string | null
+  path?: FrameCamera[]
+  keys?: { frame: number; position: number[]; home: boolean }[]
+  now?: FrameCamera | null
+  aspect?: number
+  deliveredWidth?: number
+  focus?: boolean
+}>()
+const emit = defineEmits<{ choose: [string]; dragKey: [number, Vec2, boolean]; dragNow: [Vec2, boolean] }>()
+
+const host = ref<HTMLElement>()
+const UNIT = 100 // sheet units a metre
+
+const extent = computed(() => {
+  const xs: number[] = []
+  const zs: number[] = []
+  const add = (p: number[]) => { xs.push(p[0]); zs.push(p[2]) }
+  for (const p of props.photos) if (p.camera?.position) add(p.camera.position)
+  for (const k of props.keys ?? []) add(k.position)
+  if (props.focus && xs.length > 1) {
+    // around the move: what stands near it gives the measure
+    const [x0, x1, z0, z1] = [Math.min(...xs), Math.max(...xs), Math.min(...zs), Math.max(...zs)]
+    const reach = Math.max(4, 1.2 * Math.max(x1 - x0, z1 - z0))
+    return [x0 - reach, z0 - reach * 0.7, x1 + reach, z1 + reach * 0.25]
+  }
+  const near = props.shapes.filter((s) => Math.max(...s.vertices.map((v) => Math.abs(v[0]) + Math.abs(v[2]))) < 70)
+  for (const s of near) s.vertices.forEach(add)
+  if (!xs.length) { xs.push(-10, 10); zs.push(-10, 10) }
+  const pad = 2.5
+  return [Math.min(...xs) - pad, Math.min(...zs) - pad, Math.max(...xs) + pad, Math.max(...zs) + pad]
+})
+const frozen = ref<number[] | null>(null)
+const box = computed(() => frozen.value ?? extent.value)
+const pan = usePanZoom(host, () => [(box.value[2] - box.value[0]) * UNIT, (box.value[3] - box.value[1]) * UNIT], 14)
+
+const flat = (p: number[]): Vec2 => pan.toScreen([(p[0] - box.value[0]) * UNIT, (p[2] - box.value[1]) * UNIT])
+const metres = (screen: Vec2): Vec2 => {
+  const [x, y] = pan.toPicture(screen)
+  return [x / UNIT + box.value[0], y / UNIT + box.value[1]]
+}
+const line = (points: number[][], close = false) => 'M' + points.map((p) => flat(p).map((v) => v.toFixed(1)).join(' ')).join('L') + (close ? 'Z' : '')
+
+const outlines = computed(() => props.shapes.map((s) => ({ id: s.id, d: s.loops.map((l) => line(l.map((i) => s.vertices[i]), true)).join('') })))
+const step = computed(() => [0.5, 1, 2, 5, 10, 20, 50, 100, 200].find((m) => m * UNIT * pan.at.scale > 44) ?? 500)
+const grid = computed(() => {
+  const [x0, z0] = metres([0, 0])
+  const [x1, z1] = metres([pan.width.value, pan.height.value])
+  let d = ''
+  const s = step.value
+  for (let x = Math.ceil(x0 / s) * s; x < x1; x += s) { const [a] = flat([x, 0, 0]); d += `M${a} 0V${pan.height.value}` }
+  for (let z = Math.ceil(z0 / s) * s; z < z1; z += s) { const [, b] = flat([0, 0, z]); d += `M0 ${b}H${pan.width.value}` }
+  return d
+})
+function cone(position: number[], r: number[][], half: number, reach: number) {
+  const side = (sign: number) => {
+    const d = [r[2][0] + sign * half * r[0][0], 0, r[2][2] + sign * half * r[0][2]]
+    return [position[0] + d[0] * reach, 0, position[2] + d[2] * reach]
+  }
+  return line([side(-1), position, side(1)])
+}
+const places = computed(() => props.photos.filter((p) => p.camera?.position).map((p) => ({
+  id: p.id, name: p.name, at: flat(p.camera!.position as Vec3), d: cone(p.camera!.position!, p.camera!.rotation as number[][], p.camera!.width / 2 / p.camera!.focal_px, 60),
+})))
+const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
+const nowCone = computed(() => (props.now ? cone(props.now.position, props.now.rotation as number[][], (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px, 9) : ''))
+
+function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
+  if (event.button !== 0 || pan.space.value) return
+  event.stopPropagation()
+  frozen.value = box.value
+  const to = (e: PointerEvent) => metres(pan.pointer(e))
+  const move = (e: PointerEvent) => tell(to(e), false)
+  const up = (e: PointerEvent) => {
+    window.removeEventListener('pointermove', move)
+    window.removeEventListener('pointerup', up)
+    tell(to(e), true)
+  }
+  window.addEventListener('pointermove', move)
+  window.addEventListener('pointerup', up)
+}
+</script>
+
+<template>
+  <div ref="host" class="plan" tabindex="0" aria-label="Plan view">
+    <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
+      <path :d="grid" class="grid" />
+      <g v-for="o in outlines" :key="o.id" :class="{ chosen: o.id === chosen }">
+        <path :d="o.d" class="solid" />
+        <path :d="o.d" class="grip" @pointerdown="emit('choose', o.id)" />
+      </g>
+      <g v-for="p in places" :key="p.id">
+        <path :d="p.d" class="cone" />
+        <path :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`" class="place" />
+        <text :x="p.at[0] + 8" :y="p.at[1] + 14">{{ p.name }}</text>
+      </g>
+      <path v-if="track" :d="track" class="track" />
+      <path v-if="nowCone" :d="nowCone" class="now" />
+      <g v-for="k in keys ?? []" :key="k.frame" class="key" :class="{ home: k.home }" :data-key="k.frame" @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))">
+        <rect :x="flat(k.position)[0] - 5" :y="flat(k.position)[1] - 5" width="10" height="10" transform-origin="center" />
+        <text :x="flat(k.position)[0] + 9" :y="flat(k.position)[1] - 6">{{ k.frame }}{{ k.home ? ' home' : '' }}</text>
+      </g>
+      <circle v-if="now" class="lens" :cx="flat(now.position)[0]" :cy="flat(now.position)[1]" r="7" data-lens @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))" />
+    </svg>
+    <div class="scale"><i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span></div>
+  </div>
+</template>
+
+<style scoped>
+.plan { position: absolute; inset: 0; background: #f4f2ed; overflow: hidden; touch-action: none; }
+.plan:focus:not(:focus-visible) { outline: none; }
+svg { display: block; }
+.grid { stroke: #dcd8ce; fill: none; }
+.solid { fill: rgb(34 48 58 / 6%); stroke: #22303a; stroke-width: 1; }
+.chosen .solid { stroke: var(--action); stroke-width: 1.8; fill: rgb(181 67 42 / 10%); }
+.grip { fill: none; stroke: transparent; stroke-width: 8; cursor: pointer; }
+.cone { fill: none; stroke: var(--ink-soft); stroke-dasharray: 2 4; }
+.place { fill: #f4f2ed; stroke: var(--ink); stroke-width: 1.4; }
+.track { fill: none; stroke: var(--action); stroke-width: 1.6; }
+.now { fill: rgb(181 67 42 / 9%); stroke: var(--action); }
+.key rect { fill: #fff; stroke: var(--action); stroke-width: 1.8; cursor: grab; }
+.key.home rect { fill: var(--confirm); stroke: var(--confirm); }
+.lens { fill: var(--action); fill-opacity: 0.25; stroke: var(--action); cursor: grab; }
+text { font: 500 12px var(--label); fill: var(--ink); paint-order: stroke; stroke: #f4f2ed; stroke-width: 3px; pointer-events: none; }
+.scale { position: absolute; left: 12px; bottom: 10px; display: flex; align-items: center; gap: 6px; pointer-events: none; }
+.scale i { display: block; height: 5px; border: 1px solid var(--ink); border-top: 0; }
+</style>

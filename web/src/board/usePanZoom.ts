@@ -1,0 +1,67 @@
+/** Enlarging about the pointer and shifting, for a picture on a board. Screen = offset + scale × picture. */
+import { useElementSize, useEventListener } from '@vueuse/core'
+import { computed, reactive, ref, watch, type Ref } from 'vue'
+import type { Vec2 } from '../api/client'
+
+export function usePanZoom(host: Ref<HTMLElement | undefined>, size: () => Vec2, margin = 22) {
+  const { width, height } = useElementSize(host)
+  const at = reactive({ scale: 0.1, x: 0, y: 0 })
+  const touched = ref(false)
+  const space = ref(false)
+  const shifting = ref(false)
+
+  function fit() {
+    const [w, h] = size()
+    if (!width.value || !height.value || !w || !h) return
+    const pad = Math.min(margin, width.value / 20)
+    at.scale = Math.min((width.value - 2 * pad) / w, (height.value - 2 * pad) / h)
+    at.x = (width.value - w * at.scale) / 2
+    at.y = (height.value - h * at.scale) / 2
+    touched.value = false
+  }
+  watch([width, height, () => size().join()], () => { if (!touched.value) fit() }, { immediate: true })
+
+  function pointer(event: { clientX: number; clientY: number }): Vec2 {
+    const box = host.value!.getBoundingClientRect()
+    return [event.clientX - box.left, event.clientY - box.top]
+  }
+  const toPicture = ([x, y]: Vec2): Vec2 => [(x - at.x) / at.scale, (y - at.y) / at.scale]
+  const toScreen = ([x, y]: Vec2): Vec2 => [at.x + x * at.scale, at.y + y * at.scale]
+
+  useEventListener(host, 'wheel', (event: WheelEvent) => {
+    if (event.defaultPrevented) return
+    event.preventDefault()
+    const [x, y] = pointer(event)
+    const factor = Math.exp(-event.deltaY * 0.0016)
+    const next = Math.min(Math.max(at.scale * factor, 0.005), 60)
+    const k = next / at.scale
+    at.x = x - k * (x - at.x)
+    at.y = y - k * (y - at.y)
+    at.scale = next
+    touched.value = true
+  }, { passive: false })
+
+  useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+    if (['INPUT', 'SELECT', 'TEXTAREA', 'BUTTON'].includes((event.target as HTMLElement)?.tagName)) return
+    if (event.code === 'Space') { space.value = true; event.preventDefault() }
+    if (event.key === '0' && !event.ctrlKey && !event.altKey) fit()
+  })
+  useEventListener(window, 'keyup', (event: KeyboardEvent) => { if (event.code === 'Space') space.value = false })
+
+  useEventListener(host, 'pointerdown', (event: PointerEvent) => {
+    if (!(event.button === 1 || (event.button === 0 && space.value))) return
+    event.preventDefault()
+    event.stopImmediatePropagation()
+    shifting.value = true
+    const from = { x: event.clientX - at.x, y: event.clientY - at.y }
+    const move = (e: PointerEvent) => { at.x = e.clientX - from.x; at.y = e.clientY - from.y; touched.value = true }
+    const up = () => { shifting.value = false; window.removeEventListener('pointermove', move); window.removeEventListener('pointerup', up) }
+    window.addEventListener('pointermove', move)
+    window.addEventListener('pointerup', up)
+  }, { capture: true })
+
+  const transform = computed(() => `translate(${at.x}px, ${at.y}px) scale(${at.scale})`)
+  return { at, fit, pointer, toPicture, toScreen, transform, space, shifting, width, height, touched }
+}
+
+export type PanZoom = ReturnType<typeof usePanZoom>

@@ -1,0 +1,47 @@
+/** Verdicts as patterns: colour is never the only code. */
+export const VERDICTS = ['sound', 'soft', 'smeared', 'spilled', 'bare', 'void'] as const
+export type Verdict = (typeof VERDICTS)[number]
+export const SAYS: Record<Verdict, string> = {
+  sound: 'holds', soft: 'enlarged too far', smeared: 'stretched too far', spilled: 'where the plate could not see', bare: 'needs paint', void: 'no surface',
+}
+
+/** RGBA of a verdict at a pixel of the overlay. */
+function inkAt(code: number, x: number, y: number): [number, number, number, number] {
+  switch (code) {
+    case 1: { const dx = (x % 8) - 3.5; const dy = (y % 8) - 3.5; return dx * dx + dy * dy < 5 ? [156, 195, 224, 255] : [156, 195, 224, 70] }
+    case 2: return (x + y) % 8 < 3 ? [184, 122, 18, 255] : [184, 122, 18, 70]
+    case 3: return (x + y) % 8 < 2 || (x - y + 8000) % 8 < 2 ? [107, 79, 160, 255] : [107, 79, 160, 70]
+    case 4: return [181, 67, 42, 235]
+    case 5: return (x + y) % 10 < 2 ? [255, 255, 255, 255] : [34, 48, 58, 255]
+    default: return [0, 0, 0, 0]
+  }
+}
+
+export function drawVerdicts(bitmap: ImageBitmap, canvas: HTMLCanvasElement) {
+  canvas.width = bitmap.width
+  canvas.height = bitmap.height
+  const g = canvas.getContext('2d', { willReadFrequently: true })!
+  g.clearRect(0, 0, canvas.width, canvas.height)
+  g.drawImage(bitmap, 0, 0)
+  const image = g.getImageData(0, 0, canvas.width, canvas.height)
+  const d = image.data
+  for (let y = 0, i = 0; y < canvas.height; y++) {
+    for (let x = 0; x < canvas.width; x++, i += 4) {
+      const [r, gr, b, a] = inkAt(d[i], x, y)
+      d[i] = r; d[i + 1] = gr; d[i + 2] = b; d[i + 3] = a
+    }
+  }
+  g.putImageData(image, 0, 0)
+}
+
+/** A small swatch of a verdict's pattern, as a data address. */
+export function swatch(code: number): string {
+  const canvas = document.createElement('canvas')
+  canvas.width = 22
+  canvas.height = 12
+  const g = canvas.getContext('2d')!
+  const image = g.createImageData(22, 12)
+  for (let y = 0, i = 0; y < 12; y++) for (let x = 0; x < 22; x++, i += 4) image.data.set(inkAt(code, x, y), i)
+  g.putImageData(image, 0, 0)
+  return canvas.toDataURL()
+}

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useShot } from '../../state/shot'
+import { useMove } from '../move/move'
+
+const s = useShot()
+const { report } = useMove()
+const FORMS = {
+  frames: [['png', 'PNG frames, 8 bit'], ['tiff', 'TIFF frames, 16 bit'], ['exr', 'OpenEXR frames, linear']],
+  video: [['mp4', 'MP4 video, H.264'], ['webm', 'WebM video, VP9']],
+  scene: [['glb', 'glTF, one file'], ['gltf', 'glTF, text'], ['usda', 'USD, text'], ['obj', 'OBJ, without camera']],
+  package: [['zip', 'Shot package']],
+} as const
+const group = ref<keyof typeof FORMS>('video')
+const form = ref<string>('mp4')
+const GROUPS: Record<keyof typeof FORMS, string> = { video: 'Video', frames: 'Frames', scene: 'Scene', package: 'Package' }
+const ready = computed(() => s.shot.solids.length > 0 || group.value === 'package')
+const d = computed(() => s.shot.delivery)
+const failing = computed(() => (report.value?.report ? report.value.report.frames.filter((f) => !f.holds).length : null))
+const running = computed(() => Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)))
+function choose(g: keyof typeof FORMS) {
+  group.value = g
+  form.value = FORMS[g][0][0]
+}
+</script>
+
+<template>
+  <div>
+    <section class="section">
+      <h2>Deliver</h2>
+      <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
+      <div class="groups" role="group" aria-label="What to deliver"><button v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">{{ n }}</button></div>
+      <label v-for="[f, n] in FORMS[group]" :key="f" class="form"><input v-model="form" type="radio" name="form" :value="f" /> {{ n }}</label>
+      <p v-if="group === 'video' || group === 'frames'" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
+      <button class="main" :disabled="!ready || running" data-deliver @click="s.work('/deliveries', { form })">{{ running ? 'At work…' : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}` }}</button>
+      <p v-if="!ready" class="quiet">Build what the photo shows first; there is nothing to render yet.</p>
+    </section>
+    <section class="section">
+      <h2>Delivered</h2>
+      <p v-if="!s.state!.deliveries.length" class="quiet">Nothing yet. Versions are never overwritten.</p>
+      <table v-else class="facts" data-deliveries>
+        <tbody>
+          <tr v-for="x in s.state!.deliveries" :key="x.id">
+            <td class="figure">v{{ String(x.version).padStart(3, '0') }}</td>
+            <td>{{ x.form }}<span v-if="!x.current" class="quiet">, shot changed since</span></td>
+            <td class="number">{{ x.made.slice(11, 16) }} UTC</td>
+            <td class="number"><a :href="`/api/shots/${s.id}/deliveries/${x.id}/file`" download>Save</a></td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.groups { display: grid; grid-template-columns: repeat(4, 1fr); margin-bottom: 10px; }
+.groups button { margin-right: -1px; padding: 7px 2px; }
+.form { display: block; padding: 3px 0; }
+button.main { margin: 10px 0 6px; width: 100%; padding: 10px; }
+a { color: #26645d; font-family: var(--text); font-size: 13px; }
+</style>

@@ -1,0 +1,208 @@
+<script setup lang="ts">
+/** Lens view (plates thrown, verdicts over it) and plan view, side by side with the frames below. */
+import { useElementSize, useEventListener } from '@vueuse/core'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { call, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
+import { fromPanTiltRoll, viewOfFrame } from '../../board/camera'
+import PlanBoard from '../../board/PlanBoard.vue'
+import { Thrown } from '../../board/thrown'
+import { drawVerdicts } from '../../board/verdicts'
+import Wire from '../../board/Wire.vue'
+import { useMove } from './move'
+
+const { s, path, cameras, at, hand, overlay, playing, story, setKey } = useMove()
+const router = useRouter()
+const host = ref<HTMLElement>()
+const gl = ref<HTMLCanvasElement>()
+const ink = ref<HTMLCanvasElement>()
+const { width, height } = useElementSize(host)
+const wire = ref(false)
+const shown = ref<'both' | 'lens' | 'plan'>('both')
+const loading = ref(false)
+let thrown: Thrown | null = null
+
+const d = computed(() => s.shot.delivery)
+const common = (a: number, b: number): number => (b ? common(b, a % b) : a)
+const box = computed(() => {
+  const pad = 12
+  const k = Math.min((width.value - 2 * pad) / d.value.width, (height.value - 2 * pad) / d.value.height)
+  // whole pixels of the delivered aspect where it is a plain one, so that nothing is squeezed
+  const step = d.value.width / common(d.value.width, d.value.height)
+  const w = Math.max(16, step <= 64 ? Math.floor((d.value.width * k) / step) * step : Math.round(d.value.width * k))
+  const h = Math.max(9, Math.round((w * d.value.height) / d.value.width))
+  return { w, h, x: (width.value - w) / 2, y: (height.value - h) / 2 }
+})
+const view = computed(() => (at.value && path.value ? viewOfFrame(at.value, d.value.width, d.value.height, path.value.principal_point as Vec2) : null))
+
+function render() {
+  if (!thrown?.ready || !view.value || box.value.w < 17) return
+  const ratio = window.devicePixelRatio || 1
+  thrown.render(view.value, Math.round(box.value.w * ratio), Math.round(box.value.h * ratio))
+  gl.value!.dataset.frame = String(s.frame)
+}
+async function rebuild() {
+  if (!thrown || !s.state) return
+  loading.value = !thrown.ready
+  await thrown.set(s.state)
+  loading.value = false
+  render()
+}
+onMounted(() => {
+  if (!gl.value) return
+  try {
+    thrown = new Thrown(gl.value)
+  } catch {
+    s.problem = 'This browser cannot draw in 3D (WebGL 2 is missing); verdicts and rendering work all the same.'
+    return
+  }
+  void rebuild()
+})
+onBeforeUnmount(() => { thrown?.dispose(); thrown = null; hand.value = null; playing.value = false })
+const sceneKey = computed(() => JSON.stringify([s.shot.photos.map((p) => p.camera), s.shot.plates.map((p) => [p.file, p.matte, p.canvas, p.without]), s.shot.throws, s.state?.shapes]))
+watch(sceneKey, rebuild)
+watch([view, box], () => requestAnimationFrame(render), { deep: false })
+
+// verdicts: asked of the engine, one at a time, never while playing
+const current = ref('')
+const fetchVerdicts = latest(async (frame: number, w: number, mark: string) => {
+  const response = await fetch(`/api/shots/${s.id}/frames/${frame}/verdicts?width=${w}`)
+  return { bitmap: response.ok ? await createImageBitmap(await response.blob(), { colorSpaceConversion: 'none' }) : null, mark }
+}, (got) => {
+  if (!got.bitmap || !ink.value) return
+  drawVerdicts(got.bitmap, ink.value)
+  current.value = got.mark
+})
+const mark = computed(() => `${s.state?.revision}:${s.frame}`)
+watch([overlay, mark, playing, () => box.value.w], () => {
+  if (overlay.value && !playing.value && view.value) fetchVerdicts(s.frame, Math.min(960, Math.max(160, box.value.w)), mark.value)
+}, { immediate: true })
+const inked = computed(() => overlay.value && !playing.value && !hand.value && current.value === mark.value)
+
+// the pixel under the pointer tells its story
+const pixel = ref<Vec2 | null>(null)
+const probe = latest((frame: number, x: number, y: number) => call<Schemas['ProbeReport']>('GET', `/shots/${s.id}/frames/${frame}/probe?x=${x}&y=${y}`), (got) => { if (pixel.value) story.value = got })
+function pixelAt(event: PointerEvent): Vec2 {
+  const b = host.value!.getBoundingClientRect()
+  return [((event.clientX - b.left - box.value.x) / box.value.w) * d.value.width, ((event.clientY - b.top - box.value.y) / box.value.h) * d.value.height]
+}
+
+// moving the camera in the lens view: drag turns it, with Shift it trucks and cranes, the wheel dollies
+let grab: { from: Vec2; camera: FrameCamera; shift: boolean } | null = null
+function down(event: PointerEvent) {
+  if (event.button !== 0 || !at.value) return
+  host.value!.setPointerCapture(event.pointerId)
+  host.value!.focus({ preventScroll: true })
+  playing.value = false
+  grab = { from: [event.clientX, event.clientY], camera: { ...at.value }, shift: event.shiftKey }
+}
+function turned(c: FrameCamera): FrameCamera {
+  return { ...c, rotation: fromPanTiltRoll(c.pan_deg, c.tilt_deg, c.roll_deg) as unknown as FrameCamera['rotation'] }
+}
+function move(event: PointerEvent) {
+  if (grab) {
+    const [dx, dy] = [event.clientX - grab.from[0], event.clientY - grab.from[1]]
+    if (Math.hypot(dx, dy) < 3) return
+    const c = { ...grab.camera }
+    const k = d.value.width / box.value.w
+    if (grab.shift) {
+      const r = c.rotation as unknown as number[][]
+      const m = (8 * k) / c.focal_px
+      c.position = [0, 1, 2].map((i) => grab!.camera.position[i] - dx * m * r[0][i] - dy * m * r[1][i]) as Vec3
+    } else {
+      c.pan_deg = grab.camera.pan_deg - ((dx * k) / c.focal_px) * (180 / Math.PI)
+      c.tilt_deg = Math.max(-89, Math.min(89, grab.camera.tilt_deg + ((dy * k) / c.focal_px) * (180 / Math.PI)))
+    }
+    hand.value = turned(c)
+    return
+  }
+  const p = pixelAt(event)
+  if (p[0] < 0 || p[1] < 0 || p[0] >= d.value.width || p[1] >= d.value.height || playing.value) {
+    pixel.value = story.value = null
+    return
+  }
+  pixel.value = p
+  if (s.shot.solids.length) probe(s.frame, Math.round(p[0] * 10) / 10, Math.round(p[1] * 10) / 10)
+}
+async function up() {
+  grab = null
+  if (hand.value) await setKey({}, hand.value)
+}
+let wheelTimer = 0
+function wheel(event: WheelEvent) {
+  if (!at.value) return
+  event.preventDefault()
+  playing.value = false
+  const c = { ...at.value }
+  const r = c.rotation as unknown as number[][]
+  const step = -event.deltaY * 0.0025
+  c.position = [0, 1, 2].map((i) => c.position[i] + step * r[2][i]) as Vec3
+  hand.value = c
+  clearTimeout(wheelTimer)
+  wheelTimer = window.setTimeout(() => { if (hand.value) void setKey({}, hand.value) }, 350)
+}
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey) return
+  if (event.key.toLowerCase() === 'v') overlay.value = !overlay.value
+  if (event.key === 'Escape') { grab = null; hand.value = null }
+})
+
+async function dragKey(frame: number, p: Vec2, done: boolean) {
+  const c = cameras.value.find((x) => x.frame === frame)
+  if (!c) return
+  s.frame = frame
+  hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
+  if (done) await setKey({}, hand.value)
+}
+async function dragNow(p: Vec2, done: boolean) {
+  const c = at.value
+  if (!c) return
+  hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
+  if (done) await setKey({}, hand.value)
+}
+const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y / d.value.height) * box.value.h]
+</script>
+
+<template>
+  <div v-if="!s.state!.home && !s.keys.length" class="empty">
+    <p>A move starts from a surveyed photo with a scale.</p>
+    <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
+  </div>
+  <div v-else class="views" :class="`show-${shown}`">
+    <div v-show="shown !== 'plan'" ref="host" class="lens" tabindex="0" aria-label="Lens view" @pointerdown="down" @pointermove="move" @pointerup="up" @pointerleave="pixel = story = null" @wheel="wheel">
+      <div class="sheet" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }">
+        <canvas ref="gl" data-lens-view />
+        <canvas ref="ink" :style="{ visibility: inked ? 'visible' : 'hidden' }" data-verdicts :data-shown="inked" />
+        <svg v-if="wire && view" :width="box.w" :height="box.h"><Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint /></svg>
+      </div>
+      <p v-if="loading" class="note">Getting the plates…</p>
+      <div class="corner" @pointerdown.stop>
+        <label title="V"><input v-model="overlay" type="checkbox" data-overlay /> Verdicts</label>
+        <label><input v-model="wire" type="checkbox" /> Wireframe</label>
+      </div>
+    </div>
+    <div v-show="shown !== 'lens'" class="planhost">
+      <PlanBoard focus :shapes="s.state!.shapes" :photos="s.shot.photos" :path="cameras" :keys="s.keys" :now="at" :delivered-width="d.width" @drag-key="dragKey" @drag-now="dragNow" />
+    </div>
+    <div class="switch" role="group" aria-label="Views">
+      <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
+.views { position: absolute; inset: 0; display: grid; }
+.views.show-both { grid-template-rows: minmax(0, 2.05fr) minmax(0, 1fr); }
+.lens { position: relative; overflow: hidden; touch-action: none; cursor: move; min-height: 0; }
+.lens:focus:not(:focus-visible) { outline: none; }
+.planhost { position: relative; min-height: 0; overflow: hidden; }
+.show-both .planhost { border-top: 1px solid var(--ink); }
+.sheet { position: absolute; background: #000; }
+.sheet canvas, .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; }
+.corner { position: absolute; left: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 12px; cursor: default; }
+.note { position: absolute; inset: 0; display: grid; place-items: center; color: #fff; pointer-events: none; }
+.switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
+.switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }
+.switch button.on { background: var(--ink); }
+</style>

@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import NumberField from '../../ledger/NumberField.vue'
+import { FILM_BACK, useMove } from './move'
+
+const { s, at, key, report, frameReport, story, checking, setKey, removeKey } = useMove()
+const router = useRouter()
+const bringing = ref(false)
+const brought = ref<string | null>(null)
+// the delivered frame is a window in the photo: its film back is smaller by as much
+const back = computed(() => {
+  const photo = s.homePhoto
+  const home = s.state?.home
+  if (!photo?.camera || !home) return FILM_BACK
+  return (FILM_BACK * s.shot.delivery.width * (photo.camera.focal_px / home.focal_px)) / photo.camera.width
+})
+const mm = computed(() => (at.value ? (at.value.focal_px * back.value) / s.shot.delivery.width : 0))
+const place = (i: number, v: number) => at.value!.position.map((x, j) => (j === i ? v : x)) as [number, number, number]
+const limits = computed(() => s.shot.limits)
+const setLimit = (change: object) => s.change('PUT', '/limits', { ...limits.value, ...change })
+const share = (v: number) => `${v >= 10 ? v.toFixed(1) : v.toFixed(2)} %`
+const surface = computed(() => {
+  const name = story.value?.surface
+  if (!name) return 'no surface'
+  const [solid, face] = name.split('/')
+  return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
+})
+const plate = computed(() => (story.value?.plate ? (s.shot.plates.find((p) => p.id === story.value!.plate)?.name ?? story.value.plate) : 'none'))
+
+async function bringBack() {
+  bringing.value = true
+  brought.value = null
+  const job = await s.work('/bring-back')
+  bringing.value = false
+  if (job?.state !== 'done') return
+  const result = job.result as { fraction: number }
+  brought.value = result.fraction >= 1 ? 'The whole move holds; nothing had to be brought back.' : `Brought back to ${(100 * result.fraction).toFixed(1)} % of the way from home. Undo gives the longer move back.`
+}
+function act(action: string | null | undefined, frame: number | null | undefined) {
+  if (action === 'bring_back') void bringBack()
+  else if (action === 'add_throw') void router.push(`/shot/${s.id}/plates`)
+  else if (frame !== null && frame !== undefined) s.frame = frame
+}
+</script>
+
+<template>
+  <div v-if="s.state!.home || s.keys.length">
+    <section class="section">
+      <h2>{{ key ? `Key on frame ${s.frame}` : `Frame ${s.frame}, between keys` }}</h2>
+      <template v-if="at">
+        <NumberField id="key-run" label="At run" :model-value="at.position[0]" unit="m" :digits="3" @change="setKey({ position: place(0, $event!) })" />
+        <NumberField id="key-rise" label="At rise" :model-value="at.position[1]" unit="m" :digits="3" @change="setKey({ position: place(1, $event!) })" />
+        <NumberField id="key-return" label="At return" :model-value="at.position[2]" unit="m" :digits="3" @change="setKey({ position: place(2, $event!) })" />
+        <NumberField label="Pan" :model-value="at.pan_deg" unit="°" @change="setKey({ pan_deg: $event! })" />
+        <NumberField label="Tilt" :model-value="at.tilt_deg" unit="°" :min="-89.9" :max="89.9" @change="setKey({ tilt_deg: $event! })" />
+        <NumberField label="Roll" :model-value="at.roll_deg" unit="°" @change="setKey({ roll_deg: $event! })" />
+        <NumberField label="Focal length" :model-value="mm" unit="mm" :min="1" :max="3000" @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })" />
+        <label v-if="key && s.keys.length > 2" class="ease">At this key
+          <select :value="key.ease ?? 'pass'" @change="setKey({ home: key.home, ease: ($event.target as HTMLSelectElement).value as 'rest' | 'pass' })"><option value="pass">pass through</option><option value="rest">come to rest</option></select>
+        </label>
+        <div class="row" style="margin-top: 6px">
+          <button v-if="!key" data-set-key @click="setKey({})">Set a key here</button>
+          <button v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">Pin to home</button>
+          <button v-else @click="setKey({ home: false })">Unpin from home</button>
+          <button v-if="key" @click="removeKey()">Remove key</button>
+        </div>
+        <p v-if="key?.home" class="quiet">Pinned to home: it follows the survey and the frame.</p>
+      </template>
+    </section>
+
+    <section class="section">
+      <h2>Findings</h2>
+      <p v-if="brought" class="sentence" role="status" data-brought>{{ brought }}</p>
+      <p v-if="checking && !report?.report" class="quiet">Checking every frame…</p>
+      <div v-for="f in report?.findings ?? []" :key="f.text" class="sentence" :class="{ warn: f.action }" data-finding>
+        {{ f.text }}
+        <button v-if="f.action === 'bring_back'" class="sure" :disabled="bringing" data-bring-back @click="act(f.action, f.frame)">Bring back</button>
+        <button v-else-if="f.action" class="plain" @click="act(f.action, f.frame)">Go to frame {{ f.frame }}</button>
+      </div>
+      <p v-if="s.keys.length < 2" class="quiet">Go to another frame and drag in the lens or plan view: that sets a key there.</p>
+    </section>
+
+    <section v-if="story" class="section" data-story>
+      <h2>Under the pointer</h2>
+      <table class="facts"><tbody>
+        <tr><td>Surface</td><td class="name">{{ surface }}</td></tr>
+        <tr><td>Plate</td><td class="name">{{ plate }}</td></tr>
+        <tr><td>Verdict</td><td class="name"><b>{{ story.verdict }}</b></td></tr>
+        <tr v-if="story.stretch !== null"><td>Stretch</td><td class="number">{{ story.stretch.toFixed(3) }} : 1</td></tr>
+        <tr v-if="story.magnification !== null"><td>Magnification</td><td class="number">{{ story.magnification.toFixed(3) }} px per px</td></tr>
+        <tr v-if="story.depth_m !== null"><td>Depth</td><td class="number">{{ story.depth_m.toFixed(2) }} m</td></tr>
+        <tr v-for="r in story.rejected" :key="r.plate + r.reason"><td class="quiet">not {{ s.shot.plates.find((p) => p.id === r.plate)?.name ?? r.plate }}</td><td class="name quiet">{{ { outside: 'outside of it', matte: 'matted out', hidden: 'hidden from it', back: 'turned away' }[r.reason] }}</td></tr>
+      </tbody></table>
+    </section>
+    <section v-else-if="frameReport" class="section">
+      <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>
+      <table class="facts"><tbody>
+        <tr v-for="v in ['soft', 'smeared', 'spilled', 'bare', 'void'] as const" :key="v"><td>{{ v }}</td><td class="number">{{ share(frameReport[v]) }}</td></tr>
+        <tr><td>Stretch, worst 0.1 %</td><td class="number">{{ frameReport.worst_stretch.toFixed(2) }} : 1</td></tr>
+        <tr><td>Magnification, worst 0.1 %</td><td class="number">{{ frameReport.worst_magnification.toFixed(2) }} px per px</td></tr>
+      </tbody></table>
+    </section>
+
+    <section class="section">
+      <h2>A frame holds within</h2>
+      <NumberField label="Stretch" :model-value="limits.stretch" unit=": 1" :min="1" :max="100" @change="setLimit({ stretch: $event })" />
+      <NumberField label="Magnification" :model-value="limits.magnification" unit="px/px" :min="0.01" :max="100" @change="setLimit({ magnification: $event })" />
+      <NumberField label="Without picture" :model-value="limits.gap_percent" unit="%" :min="0" :max="100" @change="setLimit({ gap_percent: $event })" />
+      <NumberField label="Strained" :model-value="limits.strain_percent" unit="%" :min="0" :max="100" @change="setLimit({ strain_percent: $event })" />
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.name { text-align: right; }
+.sentence button.sure { margin-top: 7px; display: block; }
+.ease { display: grid; grid-template-columns: 1fr 118px; align-items: center; }
+</style>

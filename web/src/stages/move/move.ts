@@ -1,0 +1,67 @@
+/** The move: the camera at every frame, the check, playing, and the key under the hand. */
+import { computed, effectScope, ref, shallowRef, watch } from 'vue'
+import { call, Problem, type FrameCamera, type Key, type Schemas } from '../../api/client'
+import { useShot } from '../../state/shot'
+
+const path = shallowRef<Schemas['PathState'] | null>(null)
+const report = shallowRef<Schemas['CheckState'] | null>(null)
+const playing = ref(false)
+const hand = shallowRef<FrameCamera | null>(null)
+const overlay = ref(false)
+const story = shallowRef<Schemas['ProbeReport'] | null>(null)
+const checking = ref(false)
+let watched = false
+let timer = 0
+let lastAsked = ''
+
+export function useMove() {
+  const s = useShot()
+  const cameras = computed(() => path.value?.cameras ?? [])
+  const at = computed<FrameCamera | null>(() => hand.value ?? cameras.value.find((c) => c.frame === s.frame) ?? null)
+  const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
+  const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
+
+  async function load() {
+    const id = s.id
+    if (!s.state?.home && !s.keys.length) { path.value = null; report.value = null; return }
+    try {
+      const [p, c] = await Promise.all([call<Schemas['PathState']>('GET', `/shots/${id}/path`), call<Schemas['CheckState']>('GET', `/shots/${id}/check`)])
+      if (id !== s.id) return
+      path.value = p
+      report.value = c
+      if (!c.report && s.shot.solids.length) check()
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      path.value = null
+    }
+  }
+  /** Check all frames, a moment after the last change. */
+  function check() {
+    clearTimeout(timer)
+    timer = window.setTimeout(async () => {
+      const mark = `${s.id}:${s.state?.revision}`
+      if (lastAsked === mark && checking.value) return
+      lastAsked = mark
+      checking.value = true
+      const job = await s.work('/check')
+      checking.value = false
+      if (job?.state === 'done') report.value = await call<Schemas['CheckState']>('GET', `/shots/${s.id}/check`).catch(() => report.value)
+    }, 250)
+  }
+  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
+    if (!from) return
+    const old = key.value
+    const body = { frame: s.frame, position: from.position, pan_deg: from.pan_deg, tilt_deg: from.tilt_deg, roll_deg: from.roll_deg, focal_px: from.focal_px, home: false, ease: old?.ease ?? null, ...change }
+    await s.change('PUT', `/keys/${s.frame}`, body)
+    hand.value = null
+  }
+  const removeKey = () => s.change('DELETE', `/keys/${s.frame}`)
+  if (!watched) {
+    watched = true
+    // shared by board, ledger and strip, so it must outlive each of them
+    effectScope(true).run(() => watch(() => [s.id, s.state?.revision], () => { if (s.state) void load() }, { immediate: true }))
+  }
+  return { s, path, cameras, at, key, report, frameReport, playing, hand, overlay, story, checking, load, check, setKey, removeKey }
+}
+
+export const FILM_BACK = 36

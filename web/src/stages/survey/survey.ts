@@ -1,0 +1,67 @@
+/** The survey being drawn: what is kept, what is under the hand, and the solver's answer to it. */
+import { computed, reactive, ref, watch } from 'vue'
+import { call, latest, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
+import { useShot } from '../../state/shot'
+
+export type Tool = Family | 'tape' | 'datum'
+export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
+export const HINTS: Record<Family, string> = { run: 'along the front', return: 'into depth', rise: 'up' }
+const FILM_BACK = 36
+
+const tool = ref<Tool>('run')
+const chosen = ref<number | null>(null)
+const draft = ref<Survey | null>(null)
+const live = ref<SurveyResult | null>(null)
+const liveProblem = ref<string | null>(null)
+const show = reactive({ grid: true, points: true })
+
+export function useSurvey() {
+  const s = useShot()
+  const kept = computed<Survey | null>(() => s.photo?.survey ?? null)
+  const survey = computed<Survey | null>(() => draft.value ?? kept.value)
+  const result = computed(() => (draft.value ? live.value : s.photo?.result) ?? null)
+  const problem = computed(() => (draft.value ? liveProblem.value : s.photo?.problem) ?? null)
+  const filmBack = FILM_BACK
+  const mm = (px: number) => (px * FILM_BACK) / (s.photo?.width ?? 1)
+  const px = (v: number) => (v * (s.photo?.width ?? 1)) / FILM_BACK
+
+  const ask = latest(
+    (id: string, photo: string, body: Survey) => call<Schemas['TrySurvey']>('POST', `/shots/${id}/photos/${photo}/survey/try`, body),
+    (answer) => {
+      if (answer.result) live.value = answer.result
+      liveProblem.value = answer.problem ?? null
+    },
+  )
+
+  /** Show a changed survey while it is being dragged; the solver answers as fast as it can. */
+  function trying(next: Survey) {
+    if (!draft.value) live.value = s.photo?.result ?? null
+    draft.value = next
+    if (next.edges.length) ask(s.id, s.photo!.id, next)
+  }
+  function giveUp() {
+    ask.drop()
+    draft.value = null
+    liveProblem.value = null
+  }
+  async function keep(next: Survey, label: string) {
+    ask.drop()
+    const ok = await s.change('PUT', `/photos/${s.photo!.id}/survey?label=${encodeURIComponent(label)}`, next)
+    draft.value = null
+    liveProblem.value = null
+    return ok
+  }
+  const copy = (): Survey => JSON.parse(JSON.stringify(kept.value)) as Survey
+  function removeChosen() {
+    if (chosen.value === null || !kept.value) return
+    const next = copy()
+    next.edges.splice(chosen.value, 1)
+    chosen.value = null
+    void keep(next, 'Remove an edge')
+  }
+  watch(() => s.photo?.id, () => { chosen.value = null; draft.value = null })
+  return { s, tool, chosen, draft, kept, survey, result, problem, show, filmBack, mm, px, trying, giveUp, keep, copy, removeChosen }
+}
+
+export const lengthOf = (e: Edge) => Math.hypot(e.points[e.points.length - 1][0] - e.points[0][0], e.points[e.points.length - 1][1] - e.points[0][1])
+export const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
