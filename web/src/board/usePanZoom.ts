@@ -42,8 +42,9 @@ export function usePanZoom(host: Ref<HTMLElement | undefined>, size: () => Vec2,
   }, { passive: false })
 
   useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-    if (['INPUT', 'SELECT', 'TEXTAREA', 'BUTTON'].includes((event.target as HTMLElement)?.tagName)) return
-    if (event.code === 'Space') { space.value = true; event.preventDefault() }
+    const tag = (event.target as HTMLElement)?.tagName
+    if (['INPUT', 'SELECT', 'TEXTAREA'].includes(tag)) return
+    if (event.code === 'Space' && tag !== 'BUTTON') { space.value = true; event.preventDefault() }
     if (event.key === '0' && !event.ctrlKey && !event.altKey) fit()
   })
   useEventListener(window, 'keyup', (event: KeyboardEvent) => { if (event.code === 'Space') space.value = false })

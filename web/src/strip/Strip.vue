@@ -74,8 +74,8 @@ function go(frame: number) {
 const homeFrame = computed(() => s.keys.find((k) => k.home)?.frame ?? null)
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const target = event.target as HTMLElement
-  if (['INPUT', 'SELECT', 'TEXTAREA', 'BUTTON'].includes(target.tagName) || event.ctrlKey || event.altKey) return
-  if (event.code === 'Space' && !target.closest('.plan, .picture')) { event.preventDefault(); playing.value = !playing.value }
+  if (['INPUT', 'SELECT', 'TEXTAREA'].includes(target.tagName) || event.ctrlKey || event.altKey) return
+  if (event.code === 'Space' && target.tagName !== 'BUTTON' && !target.closest('.plan, .picture')) { event.preventDefault(); playing.value = !playing.value }
   else if (event.key === 'ArrowLeft') go(s.frame - 1)
   else if (event.key === 'ArrowRight') go(s.frame + 1)
   else if (event.key.toLowerCase() === 'h' && homeFrame.value !== null) go(homeFrame.value)

@@ -26,9 +26,10 @@ function pick(p: Vec2): Grip | null {
   let best: Grip | null = null
   let distance = reach
   const offer = (q: Vec2, g: Grip) => { const d = near(p, q); if (d < distance) { distance = d; best = g } }
-  v.edges.forEach((e, i) => e.points.forEach((q, j) => offer(q as Vec2, { kind: 'edge', edge: i, point: j })))
-  v.lengths.forEach((t, i) => { offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' }); offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' }) })
-  if (v.datum) offer(v.datum as Vec2, { kind: 'datum' })
+  // only what the tool at hand draws can be taken hold of, so that an edge may start at another's end
+  if (tool.value === 'tape') v.lengths.forEach((t, i) => { offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' }); offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' }) })
+  else if (tool.value === 'datum') { if (v.datum) offer(v.datum as Vec2, { kind: 'datum' }) }
+  else v.edges.forEach((e, i) => { if (e.family === tool.value || !e.family) e.points.forEach((q, j) => offer(q as Vec2, { kind: 'edge', edge: i, point: j })) })
   return best
 }
 function placed(p: Vec2): Survey {
@@ -40,6 +41,20 @@ function placed(p: Vec2): Survey {
 }
 function inside(p: Vec2): Vec2 {
   return [Math.min(Math.max(p[0], 0), s.photo!.width!), Math.min(Math.max(p[1], 0), s.photo!.height!)]
+}
+/** The edge whose line passes under a pixel. */
+function edgeAt(p: Vec2): number | null {
+  const reach = 7 / board.value!.pan.at.scale
+  let best: number | null = null
+  let least = reach
+  kept.value!.edges.forEach((e, i) => {
+    const [a, b] = [e.points[0] as Vec2, e.points[e.points.length - 1] as Vec2]
+    const d = [b[0] - a[0], b[1] - a[1]]
+    const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1]) / (d[0] ** 2 + d[1] ** 2)))
+    const off = near(p, [a[0] + t * d[0], a[1] + t * d[1]])
+    if (off < least) { least = off; best = i }
+  })
+  return best
 }
 /** A new edge, once it is long enough to mean something. */
 function withDrawn(): Survey | null {
@@ -102,6 +117,7 @@ async function up(p: Vec2) {
     const next = withDrawn()
     drawing = null
     ghost.value = null
+    if (!next) chosen.value = edgeAt(p)
     if (next) {
       await keep(next, tool.value === 'tape' ? 'Lay a tape' : 'Trace an edge')
       if (tool.value !== 'tape') chosen.value = next.edges.length - 1
