@@ -21,32 +21,60 @@ from roofline.shot import Camera, Key, Photo, Plate, Shot  # noqa: E402
 
 
 def camera_of(view: View) -> Camera:
-    return Camera(width=view.width, height=view.height, focal_px=view.focal, principal_point=view.centre,
-                  rotation=tuple(map(tuple, view.rotation.tolist())), position=tuple(view.position.tolist()))
+    return Camera(
+        width=view.width,
+        height=view.height,
+        focal_px=view.focal,
+        principal_point=view.centre,
+        rotation=tuple(map(tuple, view.rotation.tolist())),
+        position=tuple(view.position.tolist()),
+    )
 
 
 def key_of(view: View, frame: int) -> Key:
-    return Key(frame=frame, position=tuple(view.position.tolist()),
-               rotation=tuple(matrix_to_quaternion(view.rotation.T).tolist()), focal_px=view.focal)
+    return Key(
+        frame=frame,
+        position=tuple(view.position.tolist()),
+        rotation=tuple(matrix_to_quaternion(view.rotation.T).tolist()),
+        focal_px=view.focal,
+    )
 
 
 def looking(width: int, height: int, focal: float, pan: float, tilt: float, position, roll: float = 0.0) -> View:
     """A view with its angles in degrees."""
-    return View(width, height, focal, (width / 2, height / 2), from_pan_tilt_roll(*np.radians([pan, tilt, roll])),
-                np.array(position, dtype=float))
+    return View(
+        width,
+        height,
+        focal,
+        (width / 2, height / 2),
+        from_pan_tilt_roll(*np.radians([pan, tilt, roll])),
+        np.array(position, dtype=float),
+    )
 
 
 def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Shot, dict[str, PlatePicture]]:
     """A shot whose one plate is a picture of smooth noise taken by `view`."""
     rng = np.random.default_rng(seed)
     small = rng.random((12, 16, 3)).astype(np.float32)
-    picture = np.asarray(
-        [Image.fromarray(small[..., c]).resize((view.width, view.height), Image.BICUBIC) for c in range(3)],
-        dtype=np.float32).transpose(1, 2, 0).clip(0, 1).copy()
-    shot = Shot(name="test", photos=[Photo(id="photo", name="photo", file="photo.png", camera=camera_of(view))],
-                plates=[Plate(id="plate", name="plate", photo="photo", file="photo.png",
-                              canvas=(0, 0, view.width, view.height))],
-                solids=solids, throws=throws, **more)
+    picture = (
+        np.asarray(
+            [Image.fromarray(small[..., c]).resize((view.width, view.height), Image.BICUBIC) for c in range(3)],
+            dtype=np.float32,
+        )
+        .transpose(1, 2, 0)
+        .clip(0, 1)
+        .copy()
+    )
+    shot = Shot(
+        name="test",
+        photos=[Photo(id="photo", name="photo", file="photo.png", camera=camera_of(view))],
+        plates=[
+            Plate(id="plate", name="plate", photo="photo", file="photo.png", canvas=(0, 0, view.width, view.height))
+        ],
+        solids=solids,
+        throws=throws,
+        **more,
+    )
     return shot, {"plate": PlatePicture((view.width, view.height), None, lambda: picture)}
 
 

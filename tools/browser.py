@@ -11,14 +11,30 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
-ARGS = ["--no-sandbox", "--disable-gpu-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-        "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run"]
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu-sandbox",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-quic",
+    "--no-first-run",
+]
 
 
 @contextmanager
 def server(data: Path, demo: bool = True) -> Iterator[str]:
     """Address of a server over a data folder."""
-    command = [str(Path(sys.executable).with_name("roofline")), "demo" if demo else "serve", "--data", str(data), "--port", "0"]
+    command = [
+        str(Path(sys.executable).with_name("roofline")),
+        "demo" if demo else "serve",
+        "--data",
+        str(data),
+        "--port",
+        "0",
+    ]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         assert process.stdout is not None

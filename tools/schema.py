@@ -1,7 +1,7 @@
 """Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document.
 
-    python -m tools.schema            write
-    python -m tools.schema --check    exit 1 when a file is not current
+python -m tools.schema            write
+python -m tools.schema --check    exit 1 when a file is not current
 """
 
 from __future__ import annotations
@@ -20,10 +20,14 @@ FOLDER = Path(__file__).resolve().parents[1] / "docs" / "schema"
 def documents() -> dict[str, dict]:
     with tempfile.TemporaryDirectory() as folder:
         openapi = create_app(Path(folder)).test_client().get("/api/openapi.json").get_json()
-    return {"shot.json": Shot.model_json_schema(), "survey-input.json": SurveyInput.model_json_schema(),
-            "survey-output.json": SurveyResult.model_json_schema(mode="serialization"),
-            "check-output.json": CheckReport.model_json_schema(mode="serialization"),
-            "probe-output.json": ProbeReport.model_json_schema(mode="serialization"), "openapi.json": openapi}
+    return {
+        "shot.json": Shot.model_json_schema(),
+        "survey-input.json": SurveyInput.model_json_schema(),
+        "survey-output.json": SurveyResult.model_json_schema(mode="serialization"),
+        "check-output.json": CheckReport.model_json_schema(mode="serialization"),
+        "probe-output.json": ProbeReport.model_json_schema(mode="serialization"),
+        "openapi.json": openapi,
+    }
 
 
 def main() -> int:

@@ -1,6 +1,6 @@
 """One current picture of each main view, 1280 × 800, from the demo: docs/screenshots/.
 
-    python -m tools.shots [FOLDER]
+python -m tools.shots [FOLDER]
 """
 
 from __future__ import annotations
@@ -19,7 +19,12 @@ def main() -> None:
     out.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as data, server(Path(data)) as address, browser() as chromium:
         page = chromium.new_page(viewport={"width": 1280, "height": 800})
-        page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") and "GPU stall" not in m.text else None)
+        page.on(
+            "console",
+            lambda m: (
+                print("console:", m.text) if m.type in ("error", "warning") and "GPU stall" not in m.text else None
+            ),
+        )
         page.goto(address)
         page.wait_for_selector("[data-shot] img")
         page.wait_for_timeout(600)

@@ -103,8 +103,10 @@ def survey(files: tuple[Path, ...], as_json: bool) -> None:
         return
     for file, result in zip(files, results, strict=True):
         sigma = "" if result.sigma.focal_px is None else f" ± {result.sigma.focal_px:.1f}"
-        click.echo(f"{file.name}: f {result.camera.focal_px:.1f}{sigma} px, {result.rms_px:.2f} px rms, "
-                   f"rotation ± {result.sigma.rotation_deg:.3f}°")
+        click.echo(
+            f"{file.name}: f {result.camera.focal_px:.1f}{sigma} px, {result.rms_px:.2f} px rms, "
+            f"rotation ± {result.sigma.rotation_deg:.3f}°"
+        )
         for line in (*result.assumed, *result.warnings):
             click.echo("  " + line)
 
@@ -112,7 +114,9 @@ def survey(files: tuple[Path, ...], as_json: bool) -> None:
 @main.command("check")
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option("--frames", "frames", help="A range such as 1-120.")
-@click.option("--width", type=click.IntRange(16, 8192), default=None, help="Width in pixels at which frames are judged.")
+@click.option(
+    "--width", type=click.IntRange(16, 8192), default=None, help="Width in pixels at which frames are judged."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print the full report as JSON.")
 def check_command(package: Path, frames: str | None, width: int | None, as_json: bool) -> None:
     """Say frame by frame whether the picture holds; exit code 1 when it does not."""
@@ -176,7 +180,9 @@ def render(package: Path, out: Path, frames: str | None, form: str, as_json: boo
 
 @main.command()
 @click.argument("package", type=click.Path(path_type=Path))
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj or .usda")
+@click.option(
+    "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj or .usda"
+)
 def export(package: Path, out: Path) -> None:
     """Camera, geometry and textures for the next program."""
     if out.suffix.lower() not in scenes.FORMS:
@@ -209,7 +215,9 @@ def pack(shot: str, out: Path, data: Path | None) -> None:
 
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--out", type=click.Path(path_type=Path), default=None, help="Folder to make; by default named like the file.")
+@click.option(
+    "--out", type=click.Path(path_type=Path), default=None, help="Folder to make; by default named like the file."
+)
 def unpack(file: Path, out: Path | None) -> None:
     """Unpack FILE.zip into a folder."""
     opened = open_package(file)

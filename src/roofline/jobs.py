@@ -57,7 +57,7 @@ class News:
             try:
                 ear.put_nowait((kind, data))
             except queue.Full:
-                continue                      # a listener that has gone; the next full state makes up for it
+                continue  # a listener that has gone; the next full state makes up for it
 
     def listen(self, shot: str, beat: float = 10.0) -> Iterator[tuple[str, Any]]:
         """Messages as they come; ("beat", None) when there have been none for a while."""
@@ -122,7 +122,7 @@ class Jobs:
             job.state = "cancelled"
         except RoofLineError as error:
             job.state, job.error = "failed", str(error)
-        except Exception:                     # the last line of defence: a job must not die unseen
+        except Exception:  # the last line of defence: a job must not die unseen
             traceback.print_exc()
             job.state, job.error = "failed", "Something went wrong inside Roof Line; its log has the details."
         self._news(job)

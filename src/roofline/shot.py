@@ -18,8 +18,8 @@ Vec5 = tuple[float, float, float, float, float]
 Mat3 = tuple[Vec3, Vec3, Vec3]
 Family = Literal["run", "return", "rise"]
 FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
-VERDICTS = ("sound", "soft", "smeared", "spilled", "bare", "void")
 Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
+VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 Positive = Annotated[float, Field(gt=0)]
@@ -276,9 +276,7 @@ class Mesh(SolidBase):
         return self
 
 
-AnySolid = Annotated[
-    Ground | Block | Gable | Column | Wall | Flat | Backdrop | Mesh, Field(discriminator="kind")
-]
+AnySolid = Annotated[Ground | Block | Gable | Column | Wall | Flat | Backdrop | Mesh, Field(discriminator="kind")]
 
 
 # ---------------------------------------------------------------- plates and throws

@@ -8,6 +8,7 @@ import re
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
@@ -112,15 +113,20 @@ class Studio:
 
     def engine(self, shot: Shot) -> Engine:
         """The compiled engine of a shot; kept while geometry, plates, throws and limits stay the same."""
+
         def make() -> Engine:
             ready = {p.id for p in shot.photos if p.camera is not None}
             got = {}
             for plate in shot.plates:
                 if plate.photo in ready:
                     camera = shot.photo(plate.photo).camera
-                    key = digest(plate.file, plate.matte, plate.file == shot.photo(plate.photo).file and camera
-                                 and camera.model_dump(mode="json"))
-                    got[plate.id] = self._pictures.get(key, lambda p=plate: plate_picture(shot, p, self.store.blobs.read))
+                    key = digest(
+                        plate.file,
+                        plate.matte,
+                        plate.file == shot.photo(plate.photo).file and camera and camera.model_dump(mode="json"),
+                    )
+                    load = partial(plate_picture, shot, plate, self.store.blobs.read)
+                    got[plate.id] = self._pictures.get(key, load)
             used = {p.key for p in got.values()}
             for key in [k for k in self._pyramids if k not in used and len(self._pyramids) > 12]:
                 del self._pyramids[key]
@@ -131,10 +137,13 @@ class Studio:
     @staticmethod
     def scene_key(shot: Shot) -> str:
         """Changes whenever measures could."""
-        return digest([[p.id, p.file, p.camera and p.camera.model_dump(mode="json")] for p in shot.photos],
-                      [s.model_dump(mode="json", exclude={"name", "locked"}) for s in shot.solids],
-                      [p.model_dump(mode="json", exclude={"name", "outline"}) for p in shot.plates],
-                      [t.model_dump(mode="json") for t in shot.throws], shot.limits.model_dump(mode="json"))
+        return digest(
+            [[p.id, p.file, p.camera and p.camera.model_dump(mode="json")] for p in shot.photos],
+            [s.model_dump(mode="json", exclude={"name", "locked"}) for s in shot.solids],
+            [p.model_dump(mode="json", exclude={"name", "outline"}) for p in shot.plates],
+            [t.model_dump(mode="json") for t in shot.throws],
+            shot.limits.model_dump(mode="json"),
+        )
 
     def report_key(self, shot: Shot) -> str:
         return digest(self.scene_key(shot), shot.move.model_dump(mode="json"), shot.delivery.model_dump(mode="json"))
@@ -158,7 +167,7 @@ class Studio:
                 self._coverage.put(key, 100.0 * float((got.verdict != VERDICTS.index("void")).mean()))
                 then()
             except RoofLineError:
-                return                        # no home or no plates yet: there is no figure to give
+                return  # no home or no plates yet: there is no figure to give
             finally:
                 self._covering.discard(key)
 
@@ -173,8 +182,12 @@ class Studio:
         report = self._reports.peek(key)
         if report is None:
             views = frame_views(shot, width=min(CHECK_WIDTH, shot.delivery.width))
-            report = check(self.engine(shot), views, shot.limits,
-                           lambda done: tell(done / len(views), f"frame {done} of {len(views)}"))
+            report = check(
+                self.engine(shot),
+                views,
+                shot.limits,
+                lambda done: tell(done / len(views), f"frame {done} of {len(views)}"),
+            )
             self._reports.put(key, report)
         return {"holding": sum(f.holds for f in report.frames), "frames": len(report.frames)}
 
@@ -201,8 +214,12 @@ class Studio:
             ident = fresh_id(name, [p.id for p in shot.photos])
             plate = fresh_id(name, [p.id for p in shot.plates])
             made.append(ident)
-            shot.photos.append(Photo(id=ident, name=name, file=file, width=facts.width, height=facts.height, facts=facts.facts))
-            shot.plates.append(Plate(id=plate, name=name, photo=ident, file=file, canvas=(0, 0, facts.width, facts.height)))
+            shot.photos.append(
+                Photo(id=ident, name=name, file=file, width=facts.width, height=facts.height, facts=facts.facts)
+            )
+            shot.plates.append(
+                Plate(id=plate, name=name, photo=ident, file=file, canvas=(0, 0, facts.width, facts.height))
+            )
             shot.throws.append(Throw(plate=plate, targets=[]))
             return shot
 
@@ -240,9 +257,15 @@ class Studio:
         shot = self.store.load(shot_id)
         plate = _plate(shot, plate_id)
         photo = shot.photo(plate.photo)
-        lens = photo.camera if photo.camera is not None and plate.file == photo.file and any(photo.camera.distortion) else None
+        lens = (
+            photo.camera
+            if photo.camera is not None and plate.file == photo.file and any(photo.camera.distortion)
+            else None
+        )
         suffix = ".png" if plate.matte else ".jpg"
-        path = self._proxies / (digest("texture", plate.file, plate.matte, width, lens and lens.model_dump(mode="json")) + suffix)
+        path = self._proxies / (
+            digest("texture", plate.file, plate.matte, width, lens and lens.model_dump(mode="json")) + suffix
+        )
         if not path.exists():
             pixels = pictures.read(self.store.blobs.read(plate.file))[..., :3]
             if lens is not None:
@@ -267,7 +290,7 @@ class Studio:
     def try_survey(self, shot_id: str, photo_id: str, survey: Survey) -> SurveyResult:
         """Solve without keeping anything."""
         photo = _photo(self.store.load(shot_id), photo_id)
-        return solve(SurveyInput(**survey.model_dump(), width=photo.width, height=photo.height))
+        return solve(survey_input(photo, survey))
 
     def set_survey(self, shot_id: str, photo_id: str, survey: Survey, label: str) -> None:
         """Keep edges and priors; the camera follows, or the reason why there is none is kept with them.
@@ -287,7 +310,7 @@ class Studio:
             photo.result, photo.problem, photo.camera = None, None, None
             if survey.edges:
                 try:
-                    photo.result = solve(SurveyInput(**survey.model_dump(), width=photo.width, height=photo.height))
+                    photo.result = solve(survey_input(photo, survey))
                     photo.camera = photo.result.camera
                 except SurveyError as error:
                     photo.problem = str(error)
@@ -306,8 +329,17 @@ class Studio:
             raise MassingError("The survey has no scale yet: set a tape or the camera's height first.")
         return photo, view_of(photo.camera)
 
-    def construct(self, shot: Shot, kind: str, points: list[tuple[float, float]], top: tuple[float, float] | None,
-                  photo_id: str | None, plate_id: str | None, distance: float | None, name: str | None) -> AnySolid:
+    def construct(
+        self,
+        shot: Shot,
+        kind: str,
+        points: list[tuple[float, float]],
+        top: tuple[float, float] | None,
+        photo_id: str | None,
+        plate_id: str | None,
+        distance: float | None,
+        name: str | None,
+    ) -> AnySolid:
         """A new solid by a gesture through the photo; see core.massing.construct."""
         _, view = self.surveyed(shot, photo_id)
         number = 1 + sum(s.kind == kind for s in shot.solids)
@@ -355,7 +387,9 @@ class Studio:
         self.store.change(shot_id, "Build a solid", alter)
         return made[-1]
 
-    def change_solid(self, shot_id: str, solid_id: str, label: str, alter_one: Callable[[Shot, AnySolid], AnySolid]) -> None:
+    def change_solid(
+        self, shot_id: str, solid_id: str, label: str, alter_one: Callable[[Shot, AnySolid], AnySolid]
+    ) -> None:
         def alter(shot: Shot) -> Shot:
             solid = self.solid(shot, solid_id)
             new = alter_one(shot, solid)
@@ -413,9 +447,12 @@ class Studio:
         made: list[str] = []
 
         def alter(shot: Shot) -> Shot:
-            update = {"file": file, "matte": matte_file, "canvas": (x0, y0, w, h), "outline": outline}
+            update: dict[str, Any] = {"file": file, "matte": matte_file, "canvas": (x0, y0, w, h), "outline": outline}
             if plate_id is not None:
-                shot.plates = [p.model_copy(update=update | ({"name": name} if name else {})) if p.id == plate_id else p for p in shot.plates]
+                shot.plates = [
+                    p.model_copy(update=update | ({"name": name} if name else {})) if p.id == plate_id else p
+                    for p in shot.plates
+                ]
                 made.append(plate_id)
                 return shot
             title = name or f"Foreground {1 + sum(p.role == 'foreground' for p in shot.plates)}"
@@ -454,7 +491,13 @@ class Studio:
         def alter(shot: Shot) -> Shot:
             front = _plate(shot, plate_id)
             flats = [t for throw in shot.throws if throw.plate == plate_id for t in throw.targets]
-            update = {"file": file, "matte": matte_file, "canvas": (x0, y0, w, h), "grow_px": grow_px, "without": flats}
+            update: dict[str, Any] = {
+                "file": file,
+                "matte": matte_file,
+                "canvas": (x0, y0, w, h),
+                "grow_px": grow_px,
+                "without": flats,
+            }
             old = next((p for p in shot.plates if p.clean_of == plate_id), None)
             if old is not None:
                 shot.plates = [p.model_copy(update=update) if p.id == old.id else p for p in shot.plates]
@@ -463,8 +506,17 @@ class Studio:
             title = f"Clean behind {front.name}"
             ident = fresh_id(title, [p.id for p in shot.plates])
             made.append(ident)
-            shot.plates.append(Plate(id=ident, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update))
-            base = next((i for i, t in enumerate(shot.throws) if _plate(shot, t.plate).role == "photo" and _plate(shot, t.plate).photo == front.photo), len(shot.throws))
+            shot.plates.append(
+                Plate(id=ident, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update)
+            )
+            base = next(
+                (
+                    i
+                    for i, t in enumerate(shot.throws)
+                    if _plate(shot, t.plate).role == "photo" and _plate(shot, t.plate).photo == front.photo
+                ),
+                len(shot.throws),
+            )
             targets = list(shot.throws[base].targets) if base < len(shot.throws) else []
             shot.throws.insert(base, Throw(plate=ident, targets=[t for t in targets if t not in flats]))
             return shot
@@ -491,8 +543,12 @@ class Studio:
         shot = self.store.load(shot_id)
         if len(shot.move.keys) < 2:
             raise Conflict("There is no move yet: set a second key first.")
-        found = bring_back(shot, self.engine(shot), min(CHECK_WIDTH, shot.delivery.width),
-                           lambda done: tell(done, "looking for the largest part that holds"))
+        found = bring_back(
+            shot,
+            self.engine(shot),
+            min(CHECK_WIDTH, shot.delivery.width),
+            lambda done: tell(done, "looking for the largest part that holds"),
+        )
         if found.fraction < 1:
             moved = applied(shot, found)
             self.store.change(shot_id, "Bring back the move", lambda s: s.model_copy(update={"move": moved.move}))
@@ -513,9 +569,20 @@ class Studio:
         folder = self.store.folder / "deliveries" / shot_id / f"v{version:03d}"
         tell(0.0, "getting the plates ready")
         engine = self.engine(shot)
-        paths = delivery.deliver(engine, views, folder, form, base, shot.delivery.fps,
-                                 lambda done: tell(done / len(views), f"frame {done} of {len(views)}"))
-        file = str(paths[0].relative_to(self.store.folder)) if len(paths) == 1 else str(folder.relative_to(self.store.folder))
+        paths = delivery.deliver(
+            engine,
+            views,
+            folder,
+            form,
+            base,
+            shot.delivery.fps,
+            lambda done: tell(done / len(views), f"frame {done} of {len(views)}"),
+        )
+        file = (
+            str(paths[0].relative_to(self.store.folder))
+            if len(paths) == 1
+            else str(folder.relative_to(self.store.folder))
+        )
         self.store.delivered(shot_id, version, form, file, len(views), revision)
         return {"version": version, "form": form}
 
@@ -537,7 +604,9 @@ class Studio:
             tell(0.7, "writing the file")
             count = len(scenes.write_scene(scene, out))
         file = out if count == 1 else folder
-        self.store.delivered(shot_id, version, form, str(file.relative_to(self.store.folder)), shot.delivery.frames, revision)
+        self.store.delivered(
+            shot_id, version, form, str(file.relative_to(self.store.folder)), shot.delivery.frames, revision
+        )
         return {"version": version, "form": form}
 
     def take_in(self, path: Path, name: str | None = None, shot_id: str | None = None) -> str:
@@ -560,6 +629,10 @@ class Studio:
         return self.store.create(shot, shot_id)
 
 
+def survey_input(photo: Photo, survey: Survey) -> SurveyInput:
+    return SurveyInput.model_validate({**survey.model_dump(), "width": photo.width, "height": photo.height})
+
+
 def _photo(shot: Shot, photo_id: str) -> Photo:
     try:
         return shot.photo(photo_id)
@@ -574,10 +647,8 @@ def _plate(shot: Shot, plate_id: str) -> Plate:
         raise NotFound(f"There is no plate '{plate_id}'.") from None
 
 
-def _smaller(pixels: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
+def _smaller(pixels: NDArray[np.uint8], width: int) -> Any:
     h, w = pixels.shape[:2]
     if w <= width:
         return np.ascontiguousarray(pixels)
     return cv2.resize(pixels, (width, max(1, round(h * width / w))), interpolation=cv2.INTER_AREA)
-
-

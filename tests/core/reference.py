@@ -71,11 +71,23 @@ class Reference:
         if not seen and throw.occlusion:
             return out
         e = 1e-4
-        j = np.stack([(self.plate_pixel(view, tri, x + e, y) - self.plate_pixel(view, tri, x - e, y)) / (2 * e),
-                      (self.plate_pixel(view, tri, x, y + e) - self.plate_pixel(view, tri, x, y - e)) / (2 * e)], axis=1)
+        j = np.stack(
+            [
+                (self.plate_pixel(view, tri, x + e, y) - self.plate_pixel(view, tri, x - e, y)) / (2 * e),
+                (self.plate_pixel(view, tri, x, y + e) - self.plate_pixel(view, tri, x, y - e)) / (2 * e),
+            ],
+            axis=1,
+        )
         s = np.linalg.svd(j)[1]
         out |= {"plate_pixel": u, "stretch": s[0] / s[1], "magnification": 1 / s[1]}
         limits = self.shot.limits
-        out["verdict"] = ("spilled" if not seen else "smeared" if out["stretch"] > limits.stretch
-                          else "soft" if out["magnification"] > limits.magnification else "sound")
+        out["verdict"] = (
+            "spilled"
+            if not seen
+            else "smeared"
+            if out["stretch"] > limits.stretch
+            else "soft"
+            if out["magnification"] > limits.magnification
+            else "sound"
+        )
         return out

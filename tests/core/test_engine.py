@@ -5,14 +5,29 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
+from tests.conftest import engine_of, key_of, looking, photographed
+from tests.core.reference import Reference
 
 from roofline.core.camera import View
 from roofline.core.move.path import frame_views, home_key, view_of_key
 from roofline.core.throw.check import check_frame
 from roofline.formats.pictures import to_display
-from roofline.shot import VERDICTS, Backdrop, Block, Column, Delivery, Flat, Ground, Limits, Mesh, MeshFace, Move, Plate, Throw, Wall
-from tests.conftest import engine_of, key_of, looking, photographed
-from tests.core.reference import Reference
+from roofline.shot import (
+    VERDICTS,
+    Backdrop,
+    Block,
+    Column,
+    Delivery,
+    Flat,
+    Ground,
+    Limits,
+    Mesh,
+    MeshFace,
+    Move,
+    Plate,
+    Throw,
+    Wall,
+)
 
 PLATE = looking(640, 420, 560, 24, -4, (0, 1.7, 0))
 SOLIDS = [
@@ -20,8 +35,12 @@ SOLIDS = [
     Block(id="house", name="House", corner=(1.0, 0, -12), size=(4, 3, 3), turn_deg=12),
     Column(id="tower", name="Tower", foot=(-1.2, 0, -10), radius_foot=0.9, radius_top=0.6, height=4, sides=10),
     Wall(id="wall", name="Wall", a=(2.5, -6.0), b=(4.5, -7.5), height=1.1),
-    Mesh(id="roof", name="Roof", vertices=[(1, 3, -9), (5, 3, -9), (5, 4.5, -10.5), (1, 4.5, -10.5)],
-         faces=[MeshFace(name="slope", loop=[0, 1, 2, 3])]),
+    Mesh(
+        id="roof",
+        name="Roof",
+        vertices=[(1, 3, -9), (5, 3, -9), (5, 4.5, -10.5), (1, 4.5, -10.5)],
+        faces=[MeshFace(name="slope", loop=[0, 1, 2, 3])],
+    ),
     Backdrop(id="sky", name="Sky", viewer=(0, 0, 0), heading_deg=24, distance=55, width=90, base=-2, height=45),
 ]
 EVERYTHING = [s.id for s in SOLIDS]
@@ -57,7 +76,10 @@ def test_agrees_with_ray_casting_and_finite_differences(name, occlusion):
     checked = 0
     for x, y in pixels:
         story = slow.story(view, x + 0.5, y + 0.5)
-        around = [slow.story(view, x + 0.5 + dx, y + 0.5 + dy) for dx, dy in ((1.5, 0), (-1.5, 0), (0, 1.5), (0, -1.5), (1.1, 1.1), (-1.1, -1.1), (1.1, -1.1), (-1.1, 1.1))]
+        around = [
+            slow.story(view, x + 0.5 + dx, y + 0.5 + dy)
+            for dx, dy in ((1.5, 0), (-1.5, 0), (0, 1.5), (0, -1.5), (1.1, 1.1), (-1.1, -1.1), (1.1, -1.1), (-1.1, 1.1))
+        ]
         if any(a["verdict"] != story["verdict"] or a.get("surface") != story.get("surface") for a in around):
             continue
         checked += 1
@@ -75,7 +97,9 @@ def test_probe_tells_the_same_as_the_reference():
     slow = Reference(shot, PLATE, (PLATE.width, PLATE.height))
     for x, y in np.random.default_rng(8).uniform([0, 0], [view.width, view.height], (60, 2)):
         story, got = slow.story(view, x, y), engine.probe(view, (x, y))
-        if any(slow.story(view, x + dx, y + dy)["verdict"] != story["verdict"] for dx in (-1.5, 1.5) for dy in (-1.5, 1.5)):
+        if any(
+            slow.story(view, x + dx, y + dy)["verdict"] != story["verdict"] for dx in (-1.5, 1.5) for dy in (-1.5, 1.5)
+        ):
             continue
         assert got.verdict == story["verdict"]
         if "surface" in story and got.surface == story["surface"]:
@@ -89,8 +113,12 @@ def test_probe_tells_the_same_as_the_reference():
 def test_a_wall_seen_aslant_stretches_as_the_closed_form_says():
     """A plate thrown square on a wall, seen after turning about it by 60°: stretch 1/cos 60° at the middle."""
     plate = looking(400, 400, 400, 0, 0, (0, 0, 10))
-    wall = Mesh(id="wall", name="Wall", vertices=[(-40, -40, 0), (40, -40, 0), (40, 40, 0), (-40, 40, 0)],
-                faces=[MeshFace(name="front", loop=[0, 1, 2, 3])])
+    wall = Mesh(
+        id="wall",
+        name="Wall",
+        vertices=[(-40, -40, 0), (40, -40, 0), (40, 40, 0), (-40, 40, 0)],
+        faces=[MeshFace(name="front", loop=[0, 1, 2, 3])],
+    )
     shot, pictures = photographed(plate, [wall], [Throw(plate="plate", targets=["wall/front"])])
     engine = engine_of(shot, pictures)
     a = np.radians(60)
@@ -135,15 +163,23 @@ def test_the_home_frame_is_the_photo(demo, scale):
     camera = shot.photos[0].camera
     x0, y0, w, h = 1300, 700, 640, 360
     n = int(1 / scale)
-    view = View(w * n, h * n, camera.focal_px * n, ((camera.principal_point[0] - x0) * n, (camera.principal_point[1] - y0) * n),
-                np.array(camera.rotation), np.array(camera.position))
+    view = View(
+        w * n,
+        h * n,
+        camera.focal_px * n,
+        ((camera.principal_point[0] - x0) * n, (camera.principal_point[1] - y0) * n),
+        np.array(camera.rotation),
+        np.array(camera.position),
+    )
     got = to_display(engine.picture(view)[..., :3])
     want = photo[y0 : y0 + h, x0 : x0 + w]
     if n > 1:
         linear = cv2.resize(((want + 0.055) / 1.055) ** 2.4, None, fx=n, fy=n, interpolation=cv2.INTER_CUBIC)
         want = to_display(linear)
     flat = engine.scene.cutout
-    surface = np.where(engine.measure(view).triangle >= 0, flat[engine.scene.tri_face[engine.measure(view).triangle]], False)
+    surface = np.where(
+        engine.measure(view).triangle >= 0, flat[engine.scene.tri_face[engine.measure(view).triangle]], False
+    )
     away = inner(surface.astype(np.uint8), 8 * n)
     error = np.mean((got - want)[away] ** 2)
     assert away.mean() > 0.5
@@ -152,15 +188,22 @@ def test_the_home_frame_is_the_photo(demo, scale):
 
 def test_cut_outs_show_what_is_behind_and_clean_plates_fill_what_they_hide():
     plate = looking(400, 300, 400, 0, 0, (0, 1.5, 0))
-    wall = Mesh(id="wall", name="Wall", vertices=[(-20, -10, -10), (20, -10, -10), (20, 10, -10), (-20, 10, -10)],
-                faces=[MeshFace(name="front", loop=[0, 1, 2, 3])])
+    wall = Mesh(
+        id="wall",
+        name="Wall",
+        vertices=[(-20, -10, -10), (20, -10, -10), (20, 10, -10), (-20, 10, -10)],
+        faces=[MeshFace(name="front", loop=[0, 1, 2, 3])],
+    )
     flat = Flat(id="flat", name="Flat", foot=(0, 0, -5), heading_deg=0, extent=(-1, 1, 0, 2))
     shot, pictures = photographed(plate, [wall, flat], [Throw(plate="plate", targets=["wall"])])
     matte = np.zeros((300, 400), np.float32)
     u = plate.project(np.array([(-0.5, 0.5, -5), (0.5, 1.5, -5)]))
     x0, x1, y0, y1 = int(u[0, 0]), int(u[1, 0]), int(u[1, 1]), int(u[0, 1])
     matte[y0:y1, x0:x1] = 1
-    shot.plates = [*shot.plates, Plate(id="front", name="Front", photo="photo", file="x", canvas=(0, 0, 400, 300), matte="m")]
+    shot.plates = [
+        *shot.plates,
+        Plate(id="front", name="Front", photo="photo", file="x", canvas=(0, 0, 400, 300), matte="m"),
+    ]
     shot.throws = [Throw(plate="front", targets=["flat"]), *shot.throws]
     pictures["front"] = type(pictures["plate"])((400, 300), matte, pictures["plate"].colour)
     engine = engine_of(shot, pictures)
@@ -173,7 +216,10 @@ def test_cut_outs_show_what_is_behind_and_clean_plates_fill_what_they_hide():
     story = engine.probe(aside, tuple(uncovered))
     assert (story.surface, story.verdict) == ("wall/front", "bare")
     assert [(r.plate, r.reason) for r in story.rejected] == [("plate", "hidden")]
-    shot.plates = [*shot.plates, Plate(id="clean", name="Clean", photo="photo", file="x", canvas=(0, 0, 400, 300), without=["flat"])]
+    shot.plates = [
+        *shot.plates,
+        Plate(id="clean", name="Clean", photo="photo", file="x", canvas=(0, 0, 400, 300), without=["flat"]),
+    ]
     shot.throws = [*shot.throws, Throw(plate="clean", targets=["wall"])]
     pictures["clean"] = pictures["plate"]
     story = engine_of(shot, pictures).probe(aside, tuple(uncovered))
@@ -183,7 +229,9 @@ def test_cut_outs_show_what_is_behind_and_clean_plates_fill_what_they_hide():
 def test_reasons_for_rejection():
     plate = looking(400, 300, 400, 0, 0, (0, 1.5, 0))
     front = Block(id="box", name="Box", corner=(-1, 0, -8), size=(2, 2, 2))
-    shot, pictures = photographed(plate, [Ground(id="ground", name="G"), front], [Throw(plate="plate", targets=["ground", "box"])])
+    shot, pictures = photographed(
+        plate, [Ground(id="ground", name="G"), front], [Throw(plate="plate", targets=["ground", "box"])]
+    )
     engine = engine_of(shot, pictures)
 
     def reason(view, point):
@@ -212,8 +260,13 @@ def test_surfaces_can_have_limits_of_their_own():
 
 
 def test_check_adds_up_and_names_its_causes():
-    shot, pictures = photographed(PLATE, SOLIDS, [Throw(plate="plate", targets=EVERYTHING)], delivery=Delivery(width=320, height=210, frames=2),
-                                  move=Move(keys=[key_of(VIEWS["right and in"], 1)]))
+    shot, pictures = photographed(
+        PLATE,
+        SOLIDS,
+        [Throw(plate="plate", targets=EVERYTHING)],
+        delivery=Delivery(width=320, height=210, frames=2),
+        move=Move(keys=[key_of(VIEWS["right and in"], 1)]),
+    )
     engine = engine_of(shot, pictures)
     view = frame_views(shot)[0][1]
     report = check_frame(engine, view, 1, shot.limits)
@@ -237,8 +290,12 @@ def test_a_minified_checkerboard_stays_grey_and_does_not_sparkle():
     """The footprint must average: a board of 2 px fields seen from far must be even grey in linear light."""
     plate = looking(512, 512, 512, 0, 0, (0, 0, 1))
     board = ((np.add.outer(np.arange(512) // 2, np.arange(512) // 2) % 2)[..., None] * np.ones(3)).astype(np.float32)
-    wall = Mesh(id="wall", name="W", vertices=[(-.5, -.5, 0), (.5, -.5, 0), (.5, .5, 0), (-.5, .5, 0)],
-                faces=[MeshFace(name="front", loop=[0, 1, 2, 3])])
+    wall = Mesh(
+        id="wall",
+        name="W",
+        vertices=[(-0.5, -0.5, 0), (0.5, -0.5, 0), (0.5, 0.5, 0), (-0.5, 0.5, 0)],
+        faces=[MeshFace(name="front", loop=[0, 1, 2, 3])],
+    )
     shot, pictures = photographed(plate, [wall], [Throw(plate="plate", targets=["wall"])])
     pictures["plate"].colour = lambda: board
     picture = engine_of(shot, pictures).picture(looking(64, 64, 480, 40, 0, (-4.6, 0, 5.5)))

@@ -6,21 +6,31 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import looking
 
 from roofline.core.massing import construct
 from roofline.core.massing.solids import faces_of, plane_of, triangles_of
 from roofline.errors import MassingError
 from roofline.shot import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, MeshFace, Wall
-from tests.conftest import looking
 
 VIEW = looking(3000, 2000, 2400, 25, -3, (-2.0, 1.7, 9.0), 0.4)
 SOLIDS = [
-    Ground(id="s", name="S", height=0.2), Block(id="s", name="S", corner=(1, 0, -3), size=(2, 3, 1.5), turn_deg=20),
-    Gable(id="s", name="S", corner=(0, 3, -4), size=(4, 1.5, 3)), Gable(id="s", name="S", corner=(0, 3, -4), size=(4, 1.5, 3), ridge="return"),
+    Ground(id="s", name="S", height=0.2),
+    Block(id="s", name="S", corner=(1, 0, -3), size=(2, 3, 1.5), turn_deg=20),
+    Gable(id="s", name="S", corner=(0, 3, -4), size=(4, 1.5, 3)),
+    Gable(id="s", name="S", corner=(0, 3, -4), size=(4, 1.5, 3), ridge="return"),
     Column(id="s", name="S", foot=(1, 0, -5), radius_foot=1, radius_top=0.5, height=4, sides=12),
-    Wall(id="s", name="S", a=(0, -2), b=(3, -4), height=2), Flat(id="s", name="S", foot=(0, 0, -1), heading_deg=25, extent=(-1, 1, -0.1, 2)),
-    Backdrop(id="s", name="S", viewer=(0, 0, 0), heading_deg=20, distance=60, width=100, base=-1, height=40, arc_deg=60),
-    Mesh(id="s", name="S", vertices=[(0, 0, -3), (2, 0, -3), (2, 2, -3), (1, 1, -3), (0, 2, -3)], faces=[MeshFace(name="f", loop=[0, 1, 2, 3, 4])]),
+    Wall(id="s", name="S", a=(0, -2), b=(3, -4), height=2),
+    Flat(id="s", name="S", foot=(0, 0, -1), heading_deg=25, extent=(-1, 1, -0.1, 2)),
+    Backdrop(
+        id="s", name="S", viewer=(0, 0, 0), heading_deg=20, distance=60, width=100, base=-1, height=40, arc_deg=60
+    ),
+    Mesh(
+        id="s",
+        name="S",
+        vertices=[(0, 0, -3), (2, 0, -3), (2, 2, -3), (1, 1, -3), (0, 2, -3)],
+        faces=[MeshFace(name="f", loop=[0, 1, 2, 3, 4])],
+    ),
 ]
 
 
@@ -35,10 +45,15 @@ def volume(solid) -> float:
     return total
 
 
-@pytest.mark.parametrize(("solid", "expected"), [
-    (SOLIDS[1], 2 * 3 * 1.5), (SOLIDS[2], 4 * 1.5 * 3 / 2), (SOLIDS[3], 4 * 1.5 * 3 / 2),
-    (SOLIDS[4], 4 / 3 * (1 + 0.5 + 0.25) * 12 / 2 * np.sin(2 * np.pi / 12)),
-])
+@pytest.mark.parametrize(
+    ("solid", "expected"),
+    [
+        (SOLIDS[1], 2 * 3 * 1.5),
+        (SOLIDS[2], 4 * 1.5 * 3 / 2),
+        (SOLIDS[3], 4 * 1.5 * 3 / 2),
+        (SOLIDS[4], 4 / 3 * (1 + 0.5 + 0.25) * 12 / 2 * np.sin(2 * np.pi / 12)),
+    ],
+)
 def test_closed_solids_have_their_volume_and_face_outwards(solid, expected):
     assert volume(solid) == pytest.approx(expected, rel=1e-9)
 

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
 from roofline.core.findings import findings
@@ -14,10 +15,12 @@ from roofline.core.move.path import Path, frame_views, home_key, lens_centre, vi
 from roofline.core.throw.check import check
 from roofline.errors import MoveError
 from roofline.shot import Backdrop, Delivery, Framing, Ground, Key, Limits, Move, Throw
-from tests.conftest import engine_of, key_of, looking, photographed
 
 HOME = looking(640, 420, 560, 10, -3, (0, 1.7, 0))
-SETTING = [Ground(id="ground", name="Ground", size=(300, 300)), Backdrop(id="sky", name="Sky", viewer=(0, 0, 0), heading_deg=10, distance=60, width=500, base=-5, height=150)]
+SETTING = [
+    Ground(id="ground", name="Ground", size=(300, 300)),
+    Backdrop(id="sky", name="Sky", viewer=(0, 0, 0), heading_deg=10, distance=60, width=500, base=-5, height=150),
+]
 angle = st.floats(-3, 3)
 
 
@@ -31,12 +34,18 @@ def test_pan_tilt_roll_and_quaternions_go_there_and_back(pan, tilt, roll):
 
 
 def keys(*spots) -> list[Key]:
-    return [Key(frame=f, position=p, rotation=tuple(matrix_to_quaternion(from_pan_tilt_roll(*np.radians(a)).T)), focal_px=fl)
-            for f, p, a, fl in spots]
+    return [
+        Key(
+            frame=f, position=p, rotation=tuple(matrix_to_quaternion(from_pan_tilt_roll(*np.radians(a)).T)), focal_px=fl
+        )
+        for f, p, a, fl in spots
+    ]
 
 
 def test_the_path_meets_its_keys_rests_at_its_ends_and_stands_still_outside():
-    path = Path(keys((10, (0, 1, 0), (0, 0, 0), 500), (40, (2, 1, -3), (30, 5, 0), 600), (90, (3, 2, -9), (-20, 0, 4), 900)))
+    path = Path(
+        keys((10, (0, 1, 0), (0, 0, 0), 500), (40, (2, 1, -3), (30, 5, 0), 600), (90, (3, 2, -9), (-20, 0, 4), 900))
+    )
     for frame, position, focal in ((10, (0, 1, 0), 500), (40, (2, 1, -3), 600), (90, (3, 2, -9), 900)):
         got = path.at(frame)
         assert np.allclose(got[0], position) and got[2] == pytest.approx(focal)
@@ -44,7 +53,7 @@ def test_the_path_meets_its_keys_rests_at_its_ends_and_stands_still_outside():
     for frame in (10 + e, 90 - e):
         assert np.linalg.norm(path.at(frame + e / 2)[0] - path.at(frame - e / 2)[0]) / e < 1e-3
     middle = (path.at(40 + e)[0] - path.at(40 - e)[0]) / (2 * e)
-    assert np.allclose((path.at(40 + e)[0] - path.at(40)[0]) / e, middle, atol=1e-3)       # no kink
+    assert np.allclose((path.at(40 + e)[0] - path.at(40)[0]) / e, middle, atol=1e-3)  # no kink
     assert np.linalg.norm(middle) > 0.02
     assert np.allclose(path.at(0)[0], (0, 1, 0)) and np.allclose(path.at(500)[0], (3, 2, -9))
 
@@ -55,8 +64,10 @@ def test_rotation_is_smooth_and_takes_no_detour(turns):
     path = Path(keys(*[(1 + 20 * i, (0, 0, 0), tuple(np.degrees(t)), 500) for i, t in enumerate(turns)]))
     frames = np.arange(1, 20 * (len(turns) - 1) + 1.01, 0.25)
     m = [path.at(f)[1] for f in frames]
-    steps = [np.degrees(np.arccos(np.clip((np.trace(a.T @ b) - 1) / 2, -1, 1))) for a, b in zip(m[:-1], m[1:], strict=True)]
-    assert max(steps) < 12          # at most 180° in 20 frames, eased: a flip would jump far more
+    steps = [
+        np.degrees(np.arccos(np.clip((np.trace(a.T @ b) - 1) / 2, -1, 1))) for a, b in zip(m[:-1], m[1:], strict=True)
+    ]
+    assert max(steps) < 12  # at most 180° in 20 frames, eased: a flip would jump far more
     if len(turns) == 2:
         whole = np.degrees(np.arccos(np.clip((np.trace(m[0].T @ m[-1]) - 1) / 2, -1, 1)))
         assert sum(steps) == pytest.approx(whole, abs=1e-2 + 1e-4 * whole)
@@ -69,7 +80,9 @@ def test_two_keys_ease_as_smoothstep():
 
 
 def test_home_lays_the_frame_over_the_photo_as_planned():
-    shot, _ = photographed(HOME, SETTING, [], delivery=Delivery(width=300, height=200, framing=Framing(scale=1.4, centre=(350, 190))))
+    shot, _ = photographed(
+        HOME, SETTING, [], delivery=Delivery(width=300, height=200, framing=Framing(scale=1.4, centre=(350, 190)))
+    )
     view = view_of_key(shot, home_key(shot, 1))
     point = HOME.position + HOME.rays(np.array([400.0, 250.0])) * 7
     assert np.allclose(view.project(point), ((400 - 350) / 1.4 + 150, (250 - 190) / 1.4 + 100))
@@ -78,7 +91,9 @@ def test_home_lays_the_frame_over_the_photo_as_planned():
 
 def moving(by, frames=24, **more):
     delivery = Delivery(width=480, height=270, frames=frames, framing=Framing(scale=1.0, centre=(320, 210)))
-    shot, pictures = photographed(HOME, SETTING, [Throw(plate="plate", targets=["ground", "sky"])], delivery=delivery, **more)
+    shot, pictures = photographed(
+        HOME, SETTING, [Throw(plate="plate", targets=["ground", "sky"])], delivery=delivery, **more
+    )
     home = home_key(shot, 1)
     away = home.model_copy(update={"frame": frames, "home": False, "position": tuple(np.array(home.position) + by)})
     shot.move = Move(keys=[home, away])

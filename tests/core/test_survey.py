@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import looking
 
 from roofline.core.camera import bend, from_pan_tilt_roll, rotation_vector, straighten
 from roofline.core.survey.edges import EdgeSet, residuals
 from roofline.core.survey.solve import solve
 from roofline.errors import SurveyError
 from roofline.shot import Edge, FocalPrior, Length, SurveyInput
-from tests.conftest import looking
 
 AXIS = {"run": np.array([1.0, 0, 0]), "return": np.array([0, 0, 1.0]), "rise": np.array([0, 1.0, 0])}
 W, H = 3000, 2000
@@ -21,8 +21,15 @@ W, H = 3000, 2000
 def place(seed: int, count: int = 15, families=("run", "return", "rise")):
     """A random camera and the true pictures of edges around it."""
     rng = np.random.default_rng(seed)
-    view = looking(W, H, rng.uniform(0.6, 2.0) * W, float(rng.uniform(20, 63) * rng.choice([-1, 1])),
-                   float(rng.uniform(-14, 14)), (0, 1.6, 0), float(rng.uniform(-3, 3)))
+    view = looking(
+        W,
+        H,
+        rng.uniform(0.6, 2.0) * W,
+        float(rng.uniform(20, 63) * rng.choice([-1, 1])),
+        float(rng.uniform(-14, 14)),
+        (0, 1.6, 0),
+        float(rng.uniform(-3, 3)),
+    )
     true = []
     while len(true) < count:
         family = families[len(true) % len(families)]
@@ -41,6 +48,7 @@ def noisy(true, rng, sigma):
 
 def cramer_rao(view, true, sigma: float) -> np.ndarray:
     """Covariance limit (4, 4) of rotation and log focal length, every edge's place a free nuisance; by differences."""
+
     def observed(theta):
         r = rotation_vector(theta[:3]) @ view.rotation
         f = view.focal * np.exp(theta[3])
@@ -55,8 +63,13 @@ def cramer_rao(view, true, sigma: float) -> np.ndarray:
         return np.array(out)
 
     steps = np.r_[np.full(4, 1e-6), np.full(len(true), 1e-4)]
-    j = np.stack([(observed(np.eye(len(steps))[i] * s) - observed(-np.eye(len(steps))[i] * s)) / (2 * s)
-                  for i, s in enumerate(steps)], axis=1)
+    j = np.stack(
+        [
+            (observed(np.eye(len(steps))[i] * s) - observed(-np.eye(len(steps))[i] * s)) / (2 * s)
+            for i, s in enumerate(steps)
+        ],
+        axis=1,
+    )
     return (np.linalg.inv(j.T @ j) * sigma**2)[:4, :4]
 
 
@@ -83,12 +96,21 @@ def test_exact_edges_give_the_exact_camera_scale_and_origin():
     view = looking(W, H, 2400, 31, -6, (0, 1.0, 0))
     view = type(view)(W, H, 2400.0, (W / 2, H / 2), view.rotation, np.array([3.0, 1.75, 7.0]))
     edges = []
-    for family, p in [("run", ((-1, 0, 0), (4, 0, 0))), ("run", ((-1, 2, 0), (4, 2, 0))), ("return", ((0, 0, 2), (0, 0, -6))),
-                      ("return", ((4, 2, 1), (4, 2, -5))), ("rise", ((0, 0, 0), (0, 2, 0))), ("rise", ((4, 0, 0), (4, 2, 0)))]:
+    for family, p in [
+        ("run", ((-1, 0, 0), (4, 0, 0))),
+        ("run", ((-1, 2, 0), (4, 2, 0))),
+        ("return", ((0, 0, 2), (0, 0, -6))),
+        ("return", ((4, 2, 1), (4, 2, -5))),
+        ("rise", ((0, 0, 0), (0, 2, 0))),
+        ("rise", ((4, 0, 0), (4, 2, 0))),
+    ]:
         edges.append(Edge(family=family, points=[tuple(q) for q in view.project(np.array(p, float)).tolist()]))
     foot, head, origin = view.project(np.array([(1.0, 0, 0), (1.0, 1.3, 0), (0, 0, 0)])).tolist()
-    got = solve(SurveyInput(width=W, height=H, edges=edges, datum=origin,
-                            lengths=[Length(a=foot, b=head, direction="rise", metres=1.3)]))
+    got = solve(
+        SurveyInput(
+            width=W, height=H, edges=edges, datum=origin, lengths=[Length(a=foot, b=head, direction="rise", metres=1.3)]
+        )
+    )
     assert got.camera.focal_px == pytest.approx(2400, rel=1e-6)
     assert np.allclose(got.camera.rotation, view.rotation, atol=1e-6)
     assert np.allclose(got.camera.position, view.position, atol=1e-5)
@@ -110,7 +132,9 @@ def test_two_directions_are_enough(families):
 
 def test_one_direction_and_a_typed_focal_length():
     view, true, rng = place(21, 6, ("rise",))
-    got = solve(SurveyInput(width=W, height=H, edges=noisy(true, rng, 0.2), focal_px=FocalPrior(value=view.focal, sigma=20)))
+    got = solve(
+        SurveyInput(width=W, height=H, edges=noisy(true, rng, 0.2), focal_px=FocalPrior(value=view.focal, sigma=20))
+    )
     rise = np.array(got.camera.rotation)[:, 1]
     assert np.degrees(np.arccos(np.clip(rise @ view.rotation[:, 1], -1, 1))) < 0.3
     assert any("turn about rise" in a for a in got.assumed)
@@ -128,7 +152,9 @@ def test_a_bent_lens_is_solved_with_its_error():
         p = p[(p > 0).all(1) & (p < [W, H]).all(1)]
         if len(p) >= 4:
             bent = bend((p - view.centre) / view.focal, lens) * view.focal + view.centre
-            edges.append(Edge(family=family, points=[tuple(q) for q in (bent + rng.normal(0, 0.3, bent.shape)).tolist()]))
+            edges.append(
+                Edge(family=family, points=[tuple(q) for q in (bent + rng.normal(0, 0.3, bent.shape)).tolist()])
+            )
     got = solve(SurveyInput(width=W, height=H, edges=edges, distortion="solve", edge_sigma_px=0.3))
     assert abs(got.camera.distortion[0] - lens[0]) < 4 * got.sigma.distortion[0]
     assert got.sigma.distortion[0] < 0.01
@@ -163,15 +189,33 @@ def test_residuals_vanish_on_true_edges_wherever_the_vanishing_point_is(seed):
     assert np.abs(r).max() < 1e-5
 
 
-@pytest.mark.parametrize(("change", "says"), [
-    ({"edges": [Edge(family="run", points=[(5, 5), (5, 5)])]}, "has no length"),
-    ({"edges": []}, "Two edges of one direction"),
-    ({"edges": [Edge(family="rise", points=[(100, 100), (110, 900)]), Edge(family="rise", points=[(900, 100), (880, 900)])]},
-     "does not give a focal length"),
-    ({"edges": [Edge(family="run", points=[(100, 300), (900, 300)]), Edge(family="run", points=[(100, 700), (900, 700)]),
-                Edge(family="rise", points=[(200, 100), (200, 900)]), Edge(family="rise", points=[(800, 100), (800, 900)])]},
-     "give no focal length"),
-])
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"edges": [Edge(family="run", points=[(5, 5), (5, 5)])]}, "has no length"),
+        ({"edges": []}, "Two edges of one direction"),
+        (
+            {
+                "edges": [
+                    Edge(family="rise", points=[(100, 100), (110, 900)]),
+                    Edge(family="rise", points=[(900, 100), (880, 900)]),
+                ]
+            },
+            "does not give a focal length",
+        ),
+        (
+            {
+                "edges": [
+                    Edge(family="run", points=[(100, 300), (900, 300)]),
+                    Edge(family="run", points=[(100, 700), (900, 700)]),
+                    Edge(family="rise", points=[(200, 100), (200, 900)]),
+                    Edge(family="rise", points=[(800, 100), (800, 900)]),
+                ]
+            },
+            "give no focal length",
+        ),
+    ],
+)
 def test_refusals_say_what_is_wanted(change, says):
     with pytest.raises(SurveyError, match=says):
         solve(SurveyInput(width=1000, height=1000, **change))
@@ -181,5 +225,11 @@ def test_refusals_say_what_is_wanted(change, says):
 def test_a_tape_of_nothing_is_refused(metres):
     _, true, rng = place(3)
     with pytest.raises(SurveyError, match="longer than zero"):
-        solve(SurveyInput(width=W, height=H, edges=noisy(true, rng, 0.5),
-                          lengths=[Length(a=(1500, 1800), b=(1500, 1200), direction="rise", metres=metres)]))
+        solve(
+            SurveyInput(
+                width=W,
+                height=H,
+                edges=noisy(true, rng, 0.5),
+                lengths=[Length(a=(1500, 1800), b=(1500, 1200), direction="rise", metres=metres)],
+            )
+        )

@@ -14,11 +14,11 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import expect
+from tests.conftest import looking
+from tests.formats.test_pictures import huge_png
 
 from roofline.core.massing.solids import faces_of
 from roofline.shot import Block
-from tests.conftest import looking
-from tests.formats.test_pictures import huge_png
 
 TRUE = looking(1500, 1000, 1275.0, 31.0, -2.5, (-3.0, 1.62, 8.0), 0.6)
 BOX = Block(id="t", name="T", corner=(0.0, 0.0, -3.5), size=(4.2, 2.9, 3.5))
@@ -49,9 +49,16 @@ def photo() -> bytes:
         mask = np.zeros((1000, 1500), np.uint8)
         cv2.fillPoly(mask, [np.round((TRUE.project(p) - 0.5) * 256).astype(np.int32)], 1, cv2.LINE_8, 8)
         stripe = np.floor(x[..., 1] / 0.29) % 2
-        base = {"front": (0.72, 0.42, 0.34), "left": (0.55, 0.33, 0.28), "right": (0.5, 0.3, 0.26), "top": (0.4, 0.4, 0.44)}[name]
+        base = {
+            "front": (0.72, 0.42, 0.34),
+            "left": (0.55, 0.33, 0.28),
+            "right": (0.5, 0.3, 0.26),
+            "top": (0.4, 0.4, 0.44),
+        }[name]
         out[mask > 0] = ((0.82 + 0.18 * stripe)[..., None] * base)[mask > 0]
-    image = Image.fromarray((np.clip(out + np.random.default_rng(1).normal(0, 0.006, out.shape), 0, 1) * 255).astype(np.uint8))
+    image = Image.fromarray(
+        (np.clip(out + np.random.default_rng(1).normal(0, 0.006, out.shape), 0, 1) * 255).astype(np.uint8)
+    )
     data = io.BytesIO()
     image.save(data, "PNG")
     return data.getvalue()
@@ -115,9 +122,15 @@ def edges_in(page, shot):
 
 
 EDGES = [
-    ("run", (0, 0, 0), (4.2, 0, 0)), ("run", (0, 2.9, 0), (4.2, 2.9, 0)), ("run", (0.3, 1.45, 0), (4.0, 1.45, 0)),
-    ("return", (0, 0, 0), (0, 0, -3.5)), ("return", (0, 2.9, 0), (0, 2.9, -3.5)), ("return", (0, 1.45, -0.2), (0, 1.45, -3.4)),
-    ("rise", (0, 0.1, 0), (0, 2.8, 0)), ("rise", (4.2, 0.1, 0), (4.2, 2.8, 0)), ("rise", (0, 0.1, -3.5), (0, 2.8, -3.5)),
+    ("run", (0, 0, 0), (4.2, 0, 0)),
+    ("run", (0, 2.9, 0), (4.2, 2.9, 0)),
+    ("run", (0.3, 1.45, 0), (4.0, 1.45, 0)),
+    ("return", (0, 0, 0), (0, 0, -3.5)),
+    ("return", (0, 2.9, 0), (0, 2.9, -3.5)),
+    ("return", (0, 1.45, -0.2), (0, 1.45, -3.4)),
+    ("rise", (0, 0.1, 0), (0, 2.8, 0)),
+    ("rise", (4.2, 0.1, 0), (4.2, 2.8, 0)),
+    ("rise", (0, 0.1, -3.5), (0, 2.8, -3.5)),
 ]
 
 
@@ -263,7 +276,10 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     drawn = page.evaluate("""() => { const c = document.querySelector('[data-verdicts]'); const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
         let n = 0; for (let i = 3; i < d.length; i += 4) n += d[i] > 200; return n / (d.length / 4) }""")
     last = report["frames"][-1]
-    assert 100 * drawn == pytest.approx(last["bare"] + last["void"] + 0.5 * (last["smeared"] + last["soft"]), abs=12) and drawn > 0.001
+    assert (
+        100 * drawn == pytest.approx(last["bare"] + last["void"] + 0.5 * (last["smeared"] + last["soft"]), abs=12)
+        and drawn > 0.001
+    )
     sheet = page.locator("[data-lens-view]").bounding_box()
     page.mouse.move(sheet["x"] + 0.5 * sheet["width"], sheet["y"] + 0.9 * sheet["height"])
     expect(page.locator("[data-story]")).to_contain_text("Ground")
@@ -298,20 +314,30 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
         stream = container.streams.video[0]
         frames = [f.to_ndarray(format="rgb24") for f in container.decode(stream)]
         assert (stream.width, stream.height, len(frames), float(stream.average_rate)) == (480, 270, 24, 24.0)
-    engine = np.asarray(Image.open(io.BytesIO(page.request.get(f"/api/shots/{shot}/frames/1/picture?width=480").body())))
+    engine = np.asarray(
+        Image.open(io.BytesIO(page.request.get(f"/api/shots/{shot}/frames/1/picture?width=480").body()))
+    )
     assert np.abs(frames[0].astype(int) - engine).mean() < 4
     # and the database says the same
     db = sqlite3.connect(f"file:{data}/roofline.db?mode=ro", uri=True)
-    assert db.execute("SELECT version, form, frames FROM delivery WHERE shot = ?", (shot,)).fetchall() == [(1, "mp4", 24)]
+    assert db.execute("SELECT version, form, frames FROM delivery WHERE shot = ?", (shot,)).fetchall() == [
+        (1, "mp4", 24)
+    ]
     assert db.execute("SELECT count(*) FROM solid WHERE shot = ?", (shot,)).fetchone() == (4,)
-    assert json.loads(db.execute("SELECT body FROM key WHERE shot = ? AND id = '24'", (shot,)).fetchone()[0])["position"] == shorter[1]["position"]
+    assert (
+        json.loads(db.execute("SELECT body FROM key WHERE shot = ? AND id = '24'", (shot,)).fetchone()[0])["position"]
+        == shorter[1]["position"]
+    )
 
 
-@pytest.mark.parametrize(("name", "content", "says"), [
-    ("notes.jpg", b"a text file named .jpg", "notes.jpg is not a picture"),
-    ("torn.jpg", None, "damaged or cut short"),
-    ("vast.png", huge_png(), "40000 × 40000"),
-])
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("notes.jpg", b"a text file named .jpg", "notes.jpg is not a picture"),
+        ("torn.jpg", None, "damaged or cut short"),
+        ("vast.png", huge_png(), "40000 × 40000"),
+    ],
+)
 def test_bad_files_are_told_on_the_page_and_nothing_is_lost(page, name, content, says):
     if content is None:
         out = io.BytesIO()
@@ -333,10 +359,13 @@ def test_a_photo_can_be_dropped_and_a_figure_refused(page):
     page.wait_for_selector("text=Bring the photograph")
     blob = io.BytesIO()
     Image.new("RGB", (900, 300), (90, 120, 80)).save(blob, "JPEG")
-    transfer = page.evaluate_handle("""bytes => { const t = new DataTransfer(); t.items.add(new File([new Uint8Array(bytes)], 'Wide.jpg', { type: 'image/jpeg' })); return t }""", list(blob.getvalue()))
+    transfer = page.evaluate_handle(
+        """bytes => { const t = new DataTransfer(); t.items.add(new File([new Uint8Array(bytes)], 'Wide.jpg', { type: 'image/jpeg' })); return t }""",
+        list(blob.getvalue()),
+    )
     page.dispatch_event(".stage", "drop", {"dataTransfer": transfer})
     page.wait_for_selector("[data-frame]")
-    expect(page.locator(".ledger")).to_contain_text("The photo is enlarged")      # 900 × 300 for 1920 × 1080
+    expect(page.locator(".ledger")).to_contain_text("The photo is enlarged")  # 900 × 300 for 1920 × 1080
     width = page.get_by_label("Width", exact=True)
     width.fill("nine")
     width.press("Enter")
@@ -353,8 +382,14 @@ def test_a_photo_can_be_dropped_and_a_figure_refused(page):
 
 def test_every_stage_of_an_empty_shot_says_what_comes_first(page):
     shot = page.request.post("/api/shots", data={"name": "Empty"}).json()["id"]
-    for stage, says in (("photo", "Bring the photograph"), ("survey", "A photo comes first"), ("massing", "surveyed photo"),
-                        ("plates", "first plate"), ("move", "starts from a surveyed photo"), ("handoff", "nothing to deliver yet")):
+    for stage, says in (
+        ("photo", "Bring the photograph"),
+        ("survey", "A photo comes first"),
+        ("massing", "surveyed photo"),
+        ("plates", "first plate"),
+        ("move", "starts from a surveyed photo"),
+        ("handoff", "nothing to deliver yet"),
+    ):
         page.goto(f"/shot/{shot}/{stage}")
         expect(page.locator(".board")).to_contain_text(says)
         expect(page.locator(".board button").first).to_be_visible()
@@ -363,8 +398,10 @@ def test_every_stage_of_an_empty_shot_says_what_comes_first(page):
 def test_the_demo_opens_within_two_seconds(page):
     began = time.monotonic()
     page.goto("/shot/varrow-halt/photo")
-    page.wait_for_function("() => { const i = document.querySelector('.picture img'); return i && i.complete && i.naturalWidth > 0 }")
-    assert time.monotonic() - began < 2.0 * 3        # shared machine: the figure itself is in make bench
+    page.wait_for_function(
+        "() => { const i = document.querySelector('.picture img'); return i && i.complete && i.naturalWidth > 0 }"
+    )
+    assert time.monotonic() - began < 2.0 * 3  # shared machine: the figure itself is in make bench
 
 
 def test_keys_work_and_are_listed(page):
@@ -398,7 +435,9 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
     page.fill("#frame", str(frame))
     page.press("#frame", "Enter")
-    page.wait_for_function("f => document.querySelector('[data-lens-view]')?.dataset.frame === String(f)", arg=frame, timeout=60_000)
+    page.wait_for_function(
+        "f => document.querySelector('[data-lens-view]')?.dataset.frame === String(f)", arg=frame, timeout=60_000
+    )
     page.wait_for_timeout(700)
     shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
     import base64

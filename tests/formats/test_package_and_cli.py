@@ -13,11 +13,11 @@ import jsonschema
 import numpy as np
 import pytest
 from PIL import Image
+from tests.conftest import looking, write_folder
 
 from roofline.demo.shot import FOLDER
 from roofline.errors import PackageError
 from roofline.formats.package import open_package, write_package
-from tests.conftest import looking, write_folder
 
 ROOFLINE = str(Path(sys.executable).with_name("roofline"))
 SCHEMA = Path(__file__).resolve().parents[2] / "docs" / "schema"
@@ -26,19 +26,41 @@ VIEW = looking(240, 160, 200, 0, 0, (0, 1.5, 0))
 
 def document(**more) -> dict:
     """A package by hand, as exchange.md has it: a wall 10 m ahead, and its photo."""
-    camera = {"width": 240, "height": 160, "focal_px": 200, "principal_point": [120, 80], "distortion": [0, 0, 0, 0, 0],
-              "rotation": VIEW.rotation.tolist(), "position": [0, 1.5, 0]}
+    camera = {
+        "width": 240,
+        "height": 160,
+        "focal_px": 200,
+        "principal_point": [120, 80],
+        "distortion": [0, 0, 0, 0, 0],
+        "rotation": VIEW.rotation.tolist(),
+        "position": [0, 1.5, 0],
+    }
     return {
-        "format": "roof-line-shot", "version": 1, "name": "By hand",
+        "format": "roof-line-shot",
+        "version": 1,
+        "name": "By hand",
         "delivery": {"width": 120, "height": 80, "fps": 12, "frames": 6},
         "photos": [{"id": "a", "name": "A", "file": "a.png", "camera": camera}],
-        "solids": [{"id": "w", "name": "Wall", "kind": "mesh", "vertices": [[-30, -20, -10], [30, -20, -10], [30, 20, -10], [-30, 20, -10]],
-                    "faces": [{"name": "front", "loop": [0, 1, 2, 3]}]}],
+        "solids": [
+            {
+                "id": "w",
+                "name": "Wall",
+                "kind": "mesh",
+                "vertices": [[-30, -20, -10], [30, -20, -10], [30, 20, -10], [-30, 20, -10]],
+                "faces": [{"name": "front", "loop": [0, 1, 2, 3]}],
+            }
+        ],
         "plates": [{"id": "p", "name": "P", "photo": "a", "file": "a.png", "matte": None, "canvas": [0, 0, 240, 160]}],
         "throws": [{"plate": "p", "targets": ["w/front"], "occlusion": True, "grade": {}}],
-        "move": {"keys": [{"frame": 1, "position": [0, 1.5, 0], "rotation": [0, 1, 0, 0], "focal_px": 100},
-                          {"frame": 6, "position": [0, 1.5, -2], "rotation": [0, 1, 0, 0], "focal_px": 100}], "sway": None},
-        "limits": {"stretch": 2.0, "magnification": 1.5, "gap_percent": 0.05, "strain_percent": 1.0}} | more
+        "move": {
+            "keys": [
+                {"frame": 1, "position": [0, 1.5, 0], "rotation": [0, 1, 0, 0], "focal_px": 100},
+                {"frame": 6, "position": [0, 1.5, -2], "rotation": [0, 1, 0, 0], "focal_px": 100},
+            ],
+            "sway": None,
+        },
+        "limits": {"stretch": 2.0, "magnification": 1.5, "gap_percent": 0.05, "strain_percent": 1.0},
+    } | more
 
 
 def roofline(*args, code=0):
@@ -82,12 +104,32 @@ def test_survey_of_several_files_is_an_array_in_order(tmp_path):
     for i, focal in enumerate((900.0, 1400.0)):
         view = looking(1200, 800, focal, 35, -5, (0, 1.6, 0))
         edges = []
-        for family, ends in [("run", ((-2, 0, -9), (2, 0, -9))), ("run", ((-2, 3, -9), (2, 3, -9))), ("return", ((0, 0, -12), (0, 0, -7))),
-                             ("return", ((4, 3, -12), (4, 3, -7))), ("rise", ((0, 0, -9), (0, 3, -9))), ("rise", ((4, 0, -9), (4, 3, -9)))]:
+        for family, ends in [
+            ("run", ((-2, 0, -9), (2, 0, -9))),
+            ("run", ((-2, 3, -9), (2, 3, -9))),
+            ("return", ((0, 0, -12), (0, 0, -7))),
+            ("return", ((4, 3, -12), (4, 3, -7))),
+            ("rise", ((0, 0, -9), (0, 3, -9))),
+            ("rise", ((4, 0, -9), (4, 3, -9))),
+        ]:
             edges.append({"family": family, "points": view.project(np.array(ends, float)).tolist()})
         path = tmp_path / f"{i}.json"
-        path.write_text(json.dumps({"width": 1200, "height": 800, "edges": edges, "focal_px": None, "principal_point": "centre",
-                                    "distortion": "none", "edge_sigma_px": 1.0, "lengths": [], "camera_height_m": 1.6, "datum": None}))
+        path.write_text(
+            json.dumps(
+                {
+                    "width": 1200,
+                    "height": 800,
+                    "edges": edges,
+                    "focal_px": None,
+                    "principal_point": "centre",
+                    "distortion": "none",
+                    "edge_sigma_px": 1.0,
+                    "lengths": [],
+                    "camera_height_m": 1.6,
+                    "datum": None,
+                }
+            )
+        )
         files.append(path)
     got = json.loads(roofline("survey", *files, "--json").stdout)
     schema = json.loads((SCHEMA / "survey-output.json").read_text())
@@ -120,7 +162,7 @@ def test_render_writes_video(tmp_path, form):
         stream = container.streams.video[0]
         frames = [f.to_ndarray(format="rgb24") for f in container.decode(stream)]
         assert (stream.width, stream.height, len(frames), float(stream.average_rate)) == (120, 80, 6, 12.0)
-    assert np.abs(frames[3].astype(int) - 120).max() <= 4         # the grey photo, all over the frame
+    assert np.abs(frames[3].astype(int) - 120).max() <= 4  # the grey photo, all over the frame
 
 
 def test_pack_and_unpack_bring_the_shot_back(tmp_path):
@@ -149,19 +191,25 @@ def without(key, item):
     return d
 
 
-@pytest.mark.parametrize(("change", "says"), [
-    ({"format": "something"}, "roof-line-shot"),
-    ({"version": 9}, "version 9"),
-    ({"photos": document()["photos"] + document()["photos"]}, "two photos have the id 'a'"),
-    ({"plates": [{**document()["plates"][0], "photo": "zz"}]}, "names the photo 'zz'"),
-    ({"throws": [{"plate": "nope", "targets": []}]}, "names the plate 'nope'"),
-    ({"move": {"keys": [{**document()["move"]["keys"][0], "frame": 400}], "sway": None}}, "outside the shot's frames 1 to 6"),
-    ({"move": {"keys": [document()["move"]["keys"][0]] * 2, "sway": None}}, "same frame"),
-    ({"plates": [{**document()["plates"][0], "file": "../../etc/passwd"}]}, "outside of it"),
-    ({"plates": [{**document()["plates"][0], "file": "/etc/passwd"}]}, "outside of it"),
-    ({"solids": [{**document()["solids"][0], "faces": [{"name": "f", "loop": [0, 1, 9]}]}]}, "vertex 9"),
-    ({"delivery": {"width": 0, "height": 80, "fps": 12, "frames": 6}}, "delivery.width"),
-])
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"format": "something"}, "roof-line-shot"),
+        ({"version": 9}, "version 9"),
+        ({"photos": document()["photos"] + document()["photos"]}, "two photos have the id 'a'"),
+        ({"plates": [{**document()["plates"][0], "photo": "zz"}]}, "names the photo 'zz'"),
+        ({"throws": [{"plate": "nope", "targets": []}]}, "names the plate 'nope'"),
+        (
+            {"move": {"keys": [{**document()["move"]["keys"][0], "frame": 400}], "sway": None}},
+            "outside the shot's frames 1 to 6",
+        ),
+        ({"move": {"keys": [document()["move"]["keys"][0]] * 2, "sway": None}}, "same frame"),
+        ({"plates": [{**document()["plates"][0], "file": "../../etc/passwd"}]}, "outside of it"),
+        ({"plates": [{**document()["plates"][0], "file": "/etc/passwd"}]}, "outside of it"),
+        ({"solids": [{**document()["solids"][0], "faces": [{"name": "f", "loop": [0, 1, 9]}]}]}, "vertex 9"),
+        ({"delivery": {"width": 0, "height": 80, "fps": 12, "frames": 6}}, "delivery.width"),
+    ],
+)
 def test_malformed_packages_are_refused(tmp_path, change, says):
     folder = write_folder(tmp_path / "shot", document(**change))
     done = roofline("check", folder, code=2)
@@ -185,25 +233,40 @@ def test_missing_files_nan_and_climbing_links_are_refused(tmp_path):
     with pytest.raises(PackageError, match="outside of it"):
         open_package(tmp_path / "b.zip")
     (tmp_path / "c.zip").write_text("no zip")
-    for path, says in ((tmp_path / "c.zip", "neither a folder nor a ZIP"), (tmp_path / "nowhere", "no package at"), (tmp_path, "no shot.json")):
+    for path, says in (
+        (tmp_path / "c.zip", "neither a folder nor a ZIP"),
+        (tmp_path / "nowhere", "no package at"),
+        (tmp_path, "no shot.json"),
+    ):
         assert says in roofline("check", path, code=2).stderr
 
 
-@pytest.mark.parametrize(("args", "says"), [
-    (("probe", FOLDER, "--frame", "999", "--pixel", "1,1"), "frames 1 to 120"),
-    (("probe", FOLDER, "--frame", "1", "--pixel", "up"), "not a pixel"),
-    (("probe", FOLDER, "--frame", "1", "--pixel", "nan,1"), "not a pixel"),
-    (("check", FOLDER, "--frames", "9-x"), "not a range"),
-    (("check", FOLDER, "--frames", "100-130"), "not among them"),
-    (("export", FOLDER, "--out", "scene.doc"), "Scenes are written as"),
-    (("pack", "nobody", "--out", "x.zip", "--data", "/nonexistent"), "no data folder"),
-])
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (("probe", FOLDER, "--frame", "999", "--pixel", "1,1"), "frames 1 to 120"),
+        (("probe", FOLDER, "--frame", "1", "--pixel", "up"), "not a pixel"),
+        (("probe", FOLDER, "--frame", "1", "--pixel", "nan,1"), "not a pixel"),
+        (("check", FOLDER, "--frames", "9-x"), "not a range"),
+        (("check", FOLDER, "--frames", "100-130"), "not among them"),
+        (("export", FOLDER, "--out", "scene.doc"), "Scenes are written as"),
+        (("pack", "nobody", "--out", "x.zip", "--data", "/nonexistent"), "no data folder"),
+    ],
+)
 def test_bad_arguments_are_told_in_one_line(args, says):
     done = roofline(*args, code=2)
     assert says in done.stderr and done.stderr.strip().count("\n") == 0
 
 
-@pytest.mark.parametrize("text", ["{", '{"width": 10}', '{"width": 100, "height": 100, "edges": [{"family": "up", "points": [[0,0],[1,1]]}]}', '{"width": 1e400}'])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "{",
+        '{"width": 10}',
+        '{"width": 100, "height": 100, "edges": [{"family": "up", "points": [[0,0],[1,1]]}]}',
+        '{"width": 1e400}',
+    ],
+)
 def test_bad_survey_files_are_told_in_one_line(tmp_path, text):
     (tmp_path / "s.json").write_text(text)
     done = roofline("survey", tmp_path / "s.json", code=2)

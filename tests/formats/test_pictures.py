@@ -36,7 +36,7 @@ def test_exif_orientation_and_focal_length_are_read():
     assert (facts.facts.focal_mm, facts.facts.focal_35mm, facts.facts.taken_with) == (24.5, 37, "Box camera")
     pixels = p.read(data)
     assert pixels.shape == (60, 40, 3)
-    assert pixels[4, 35, 1] > 150 and pixels[4, 4, 0] > 150      # the green corner is at the top right now
+    assert pixels[4, 35, 1] > 150 and pixels[4, 4, 0] > 150  # the green corner is at the top right now
 
 
 def test_sixteen_bits_stay_sixteen_bits():
@@ -78,8 +78,14 @@ def test_display_and_linear_are_inverse():
 
 def test_straightening_brings_a_bent_picture_back():
     """A picture of straight stripes, bent analytically, becomes straight stripes again."""
-    camera = Camera(width=300, height=200, focal_px=260, principal_point=(150, 100), distortion=(-0.12, 0.02, 0, 0, 0),
-                    rotation=((1, 0, 0), (0, 1, 0), (0, 0, 1)))
+    camera = Camera(
+        width=300,
+        height=200,
+        focal_px=260,
+        principal_point=(150, 100),
+        distortion=(-0.12, 0.02, 0, 0, 0),
+        rotation=((1, 0, 0), (0, 1, 0), (0, 0, 1)),
+    )
     from roofline.core.camera import straighten_pixels
 
     def stripes(pixels):
@@ -98,15 +104,18 @@ def huge_png() -> bytes:
     return b"\x89PNG\r\n\x1a\n" + struct.pack(">I", 13) + body + struct.pack(">I", zlib.crc32(body))
 
 
-@pytest.mark.parametrize(("data", "says"), [
-    (b"just some words, no picture", "not a picture"),
-    (jpeg((400, 300))[:2000], "damaged or cut short"),
-    (huge_png(), "40000 × 40000"),
-    (b"\x89PNG\r\n\x1a\n garbage", "damaged or cut short"),
-    (b"\x76\x2f\x31\x01 garbage", "damaged or cut short"),
-    (b"II*\0 garbage", "damaged or cut short"),
-    (b"", "not a picture"),
-])
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"just some words, no picture", "not a picture"),
+        (jpeg((400, 300))[:2000], "damaged or cut short"),
+        (huge_png(), "40000 × 40000"),
+        (b"\x89PNG\r\n\x1a\n garbage", "damaged or cut short"),
+        (b"\x76\x2f\x31\x01 garbage", "damaged or cut short"),
+        (b"II*\0 garbage", "damaged or cut short"),
+        (b"", "not a picture"),
+    ],
+)
 def test_bad_files_are_refused_in_a_sentence(data, says):
     with pytest.raises(FormatError, match=says) as caught:
         p.examine(data, "holiday.jpg")

@@ -10,14 +10,14 @@ import pygltflib
 import pytest
 import trimesh
 from pxr import Usd, UsdGeom
+from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
+from roofline.core.move.path import frame_views
 from roofline.core.throw.unwrap import unwrap
 from roofline.formats import scenes
 from roofline.formats.pictures import png
 from roofline.shot import Block, Delivery, Ground, Move, Throw
-from roofline.core.move.path import frame_views
-from tests.conftest import engine_of, key_of, looking, photographed
 
 PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
 END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
@@ -25,10 +25,17 @@ END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
 
 @pytest.fixture
 def scene():
-    solids = [Ground(id="ground", name="Ground", size=(60, 60)), Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3))]
-    shot, pictures = photographed(PLATE, solids, [Throw(plate="plate", targets=["ground", "house"])],
-                                  delivery=Delivery(width=160, height=100, frames=8, fps=24),
-                                  move=Move(keys=[key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)]))
+    solids = [
+        Ground(id="ground", name="Ground", size=(60, 60)),
+        Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3)),
+    ]
+    shot, pictures = photographed(
+        PLATE,
+        solids,
+        [Throw(plate="plate", targets=["ground", "house"])],
+        delivery=Delivery(width=160, height=100, frames=8, fps=24),
+        move=Move(keys=[key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)]),
+    )
     engine = engine_of(shot, pictures)
     data = png((pictures["plate"].colour() * 255).astype(np.uint8))
     return shot, engine, scenes.gather(shot, engine, frame_views(shot), lambda name: data)
@@ -58,7 +65,7 @@ def test_patches_carry_a_plate_exactly_where_it_reaches(scene):
                 assert p.plate is None
                 continue
             u = PLATE.project(m)
-            story = engine.probe(PLATE, tuple(u)) if (0 < u).all() and (u < [320, 200]).all() else None
+            story = engine.probe(PLATE, tuple(u)) if (u > 0).all() and (u < [320, 200]).all() else None
             if story and np.linalg.norm(np.array(story.world or (1e9,) * 3) - m) < 1e-3:
                 assert p.plate == "plate"
 
@@ -67,7 +74,10 @@ def test_area_is_neither_lost_nor_doubled(scene):
     _, engine, _ = scene
     area = {}
     for p in unwrap(engine):
-        a = np.linalg.norm(np.cross(p.corners[:, 1] - p.corners[:, 0], p.corners[:, 2] - p.corners[:, 0]), axis=1).sum() / 2
+        a = (
+            np.linalg.norm(np.cross(p.corners[:, 1] - p.corners[:, 0], p.corners[:, 2] - p.corners[:, 0]), axis=1).sum()
+            / 2
+        )
         area[p.solid] = area.get(p.solid, 0) + a
     assert area["ground"] == pytest.approx(3600)
     assert area["house"] == pytest.approx(2 * (4 * 3 + 4 * 3 + 3 * 3))
@@ -97,7 +107,7 @@ def test_gltf_holds_meshes_textures_and_the_moving_camera(scene, tmp_path, suffi
     assert {m.name for m in g.meshes} == {"Ground", "House"}
     assert g.images[0].bufferView is not None
     loaded = trimesh.load(path, process=False)
-    assert {"Ground", "House"} <= {n.split("_")[0] for n in loaded.graph.nodes_geometry} | {n for n in loaded.graph.nodes}
+    assert {"Ground", "House"} <= {n.split("_")[0] for n in loaded.graph.nodes_geometry} | set(loaded.graph.nodes)
     with pytest.raises(Exception, match="overwritten"):
         scenes.write_scene(out, path)
 

@@ -12,12 +12,12 @@ import pytest
 import schemathesis
 from hypothesis import HealthCheck, settings
 from PIL import Image
+from tests.formats.test_pictures import huge_png, jpeg
 
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.pictures import read
 from roofline.jobs import Jobs, News
 from roofline.server.app import create_app
-from tests.formats.test_pictures import huge_png, jpeg
 
 
 @pytest.fixture(scope="module")
@@ -71,11 +71,14 @@ def test_a_photo_becomes_the_first_plate(client, shot):
     assert undone["shot"]["photos"] == [] and undone["redo"] == "Bring the photo Front"
 
 
-@pytest.mark.parametrize(("data", "words"), [
-    (b"words, not a picture", ("holiday.jpg is not a picture", "JPEG, PNG, TIFF")),
-    (jpeg((400, 300))[:3000], ("damaged or cut short",)),
-    (huge_png(), ("40000 × 40000", "megapixels")),
-])
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"words, not a picture", ("holiday.jpg is not a picture", "JPEG, PNG, TIFF")),
+        (jpeg((400, 300))[:3000], ("damaged or cut short",)),
+        (huge_png(), ("40000 × 40000", "megapixels")),
+    ],
+)
 def test_bad_photos_are_refused_and_nothing_is_lost(client, shot, data, words):
     bring(client, shot, jpeg())
     before = client.get(f"/api/shots/{shot}").get_json()["shot"]
@@ -87,11 +90,26 @@ def test_bad_requests_are_refused_in_words(client, shot):
     photo = bring(client, shot, jpeg()).get_json()["shot"]["photos"][0]["id"]
     base = f"/api/shots/{shot}"
     survey = f"{base}/photos/{photo}/survey"
-    refused(client.put(survey, data='{"edges": [{"points": [[NaN, 0], [1, 1]]}]}', content_type="application/json"), 422, "NaN")
+    refused(
+        client.put(survey, data='{"edges": [{"points": [[NaN, 0], [1, 1]]}]}', content_type="application/json"),
+        422,
+        "NaN",
+    )
     refused(client.put(survey, json={"edges": [{"family": "run", "points": [[5, 5], [5, 5]]}]}), 422, "no length")
-    refused(client.put(survey, json={"lengths": [{"a": [1, 1], "b": [9, 9], "direction": "rise", "metres": 0}]}), 422, "longer than zero")
-    refused(client.put(f"{base}/move", json={"keys": [{"frame": 500, "position": [0, 0, 0], "rotation": [1, 0, 0, 0], "focal_px": 9}]}), 422,
-            "frame 500", "1 to 120")
+    refused(
+        client.put(survey, json={"lengths": [{"a": [1, 1], "b": [9, 9], "direction": "rise", "metres": 0}]}),
+        422,
+        "longer than zero",
+    )
+    refused(
+        client.put(
+            f"{base}/move",
+            json={"keys": [{"frame": 500, "position": [0, 0, 0], "rotation": [1, 0, 0, 0], "focal_px": 9}]},
+        ),
+        422,
+        "frame 500",
+        "1 to 120",
+    )
     refused(client.post(f"{base}/construct", json={"kind": "ground"}), 422, "no surveyed photo")
     refused(client.post(f"{base}/construct", json={"kind": "palace"}), 422, "kind")
     refused(client.get("/api/shots/nobody"), 404, "nobody")
@@ -106,12 +124,17 @@ def test_bad_requests_are_refused_in_words(client, shot):
 
 def test_edges_without_a_camera_are_kept_with_the_reason(client, shot):
     photo = bring(client, shot, jpeg((1000, 1000))).get_json()["shot"]["photos"][0]["id"]
-    edges = [{"family": "rise", "points": [[100, 100], [110, 900]]}, {"family": "rise", "points": [[900, 100], [880, 900]]}]
+    edges = [
+        {"family": "rise", "points": [[100, 100], [110, 900]]},
+        {"family": "rise", "points": [[900, 100], [880, 900]]},
+    ]
     state = client.put(f"/api/shots/{shot}/photos/{photo}/survey", json={"edges": edges}).get_json()
     got = state["shot"]["photos"][0]
     assert len(got["survey"]["edges"]) == 2 and got["camera"] is None
     assert "does not give a focal length" in got["problem"]
-    tried = client.post(f"/api/shots/{shot}/photos/{photo}/survey/try", json={"edges": edges, "focal_px": {"value": 900, "sigma": 9}})
+    tried = client.post(
+        f"/api/shots/{shot}/photos/{photo}/survey/try", json={"edges": edges, "focal_px": {"value": 900, "sigma": 9}}
+    )
     assert tried.get_json()["result"]["camera"]["focal_px"] == pytest.approx(900, abs=20)
 
 
@@ -152,7 +175,10 @@ def test_check_overlay_probe_and_picture_agree(client):
     picture = read(client.get(f"{base}/frames/60/picture?width=320").data)
     assert picture.shape == (180, 320, 3) and 60 < picture.mean() < 190
     state = client.get(base).get_json()
-    assert next(t for t in state["rail"] if t["stage"] == "move")["figure"] == f"{job['result']['holding']} of 120 frames hold"
+    assert (
+        next(t for t in state["rail"] if t["stage"] == "move")["figure"]
+        == f"{job['result']['holding']} of 120 frames hold"
+    )
 
 
 def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
@@ -163,11 +189,15 @@ def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
     assert job["state"] == "done", job
     after = client.get(base).get_json()["shot"]
     clean = next(p for p in after["plates"] if p["clean_of"] == front["id"])
-    assert clean["grow_px"] == 16 and clean["without"] == [t for throw in after["throws"] if throw["plate"] == front["id"] for t in throw["targets"]]
+    assert clean["grow_px"] == 16 and clean["without"] == [
+        t for throw in after["throws"] if throw["plate"] == front["id"] for t in throw["targets"]
+    ]
     pixels = read(client.application.extensions["roofline"].store.blobs.read(clean["file"]))
     matte = read(client.application.extensions["roofline"].store.blobs.read(clean["matte"]))[..., 0] > 127
     x0, y0, w, h = (int(v) for v in clean["canvas"])
-    photo = read(client.application.extensions["roofline"].store.blobs.read(after["photos"][0]["file"]))[y0 : y0 + h, x0 : x0 + w]
+    photo = read(client.application.extensions["roofline"].store.blobs.read(after["photos"][0]["file"]))[
+        y0 : y0 + h, x0 : x0 + w
+    ]
     assert matte.sum() == job["result"]["filled_px"]
     assert (pixels[~matte] == photo[~matte]).all() and (pixels[matte] != photo[matte]).any(1).mean() > 0.9
     client.post(f"{base}/undo")
@@ -176,7 +206,9 @@ def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
 
 def test_deliveries_are_versions_that_stay(client):
     base = f"/api/shots/{DEMO_ID}"
-    first = finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 60, "last": 61}).get_json())
+    first = finished(
+        client, client.post(f"{base}/deliveries", json={"form": "png", "first": 60, "last": 61}).get_json()
+    )
     second = finished(client, client.post(f"{base}/deliveries", json={"form": "zip"}).get_json())
     assert (first["result"]["version"], second["result"]["version"]) == (1, 2)
     state = client.get(base).get_json()
@@ -187,7 +219,9 @@ def test_deliveries_are_versions_that_stay(client):
     back = client.post("/api/packages", data={"file": (io.BytesIO(package.data), "demo.zip")}).get_json()
     assert back["shot"]["solids"] == state["shot"]["solids"] and back["id"] != DEMO_ID
     refused(client.get(f"{base}/deliveries/77/file"), 404)
-    outside = finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 100, "last": 300}).get_json())
+    outside = finished(
+        client, client.post(f"{base}/deliveries", json={"form": "png", "first": 100, "last": 300}).get_json()
+    )
     assert outside["state"] == "failed" and "frames 1 to 120" in outside["error"]
 
 
@@ -256,7 +290,9 @@ def test_news_reach_the_page(app):
     assert json.loads(got[-1].split("data: ")[1]) == {"revision": 1}
 
 
-schema = schemathesis.openapi.from_dict(json.loads((FOLDER.parents[3] / "docs" / "schema" / "openapi.json").read_text()))
+schema = schemathesis.openapi.from_dict(
+    json.loads((FOLDER.parents[3] / "docs" / "schema" / "openapi.json").read_text())
+)
 
 
 @schema.exclude(operation_id=["events", "start_delivery", "start_bring_back", "start_check"]).parametrize()
@@ -264,7 +300,9 @@ schema = schemathesis.openapi.from_dict(json.loads((FOLDER.parents[3] / "docs" /
 def test_no_request_breaks_the_server(case, app):
     """Whatever the document allows, and much that it does not, is answered or refused in words; never a 5xx."""
     response = app.test_client().open(
-        case.formatted_path.replace(" ", "%20") if "\x00" not in case.formatted_path else "/api/shots", method=case.method,
+        case.formatted_path.replace(" ", "%20") if "\x00" not in case.formatted_path else "/api/shots",
+        method=case.method,
         json=case.body if isinstance(case.body, (dict, list, str, int, float, bool)) else None,
-        query_string={k: str(v) for k, v in (case.query or {}).items()})
+        query_string={k: str(v) for k, v in (case.query or {}).items()},
+    )
     assert response.status_code < 500, response.get_data(as_text=True)[:500]

@@ -90,7 +90,6 @@ class AgainstAList(RuleBasedStateMachine):
     @initialize()
     def begin(self):
         import tempfile
-
         from pathlib import Path
 
         self.folder = tempfile.TemporaryDirectory()
@@ -106,7 +105,9 @@ class AgainstAList(RuleBasedStateMachine):
 
     @rule(i=st.integers(0, 4), run=st.floats(-9, 9))
     def put(self, i, run):
-        self.apply(lambda s: s.model_copy(update={"solids": [x for x in s.solids if x.id != f"b{i}"] + [block(i, run)]}))
+        self.apply(
+            lambda s: s.model_copy(update={"solids": [x for x in s.solids if x.id != f"b{i}"] + [block(i, run)]})
+        )
 
     @rule(i=st.integers(0, 4))
     def drop(self, i):
@@ -118,8 +119,16 @@ class AgainstAList(RuleBasedStateMachine):
 
     @rule(frame=st.integers(1, 120))
     def key(self, frame):
-        self.apply(lambda s: s.model_copy(update={"move": Move(keys=[k for k in s.move.keys if k.frame != frame]
-                                                             + [Key(frame=frame, position=(0, 0, 0), rotation=(1, 0, 0, 0), focal_px=5)])}))
+        self.apply(
+            lambda s: s.model_copy(
+                update={
+                    "move": Move(
+                        keys=[k for k in s.move.keys if k.frame != frame]
+                        + [Key(frame=frame, position=(0, 0, 0), rotation=(1, 0, 0, 0), focal_px=5)]
+                    )
+                }
+            )
+        )
 
     @precondition(lambda self: self.at > 0)
     @rule()
@@ -161,7 +170,10 @@ def test_the_database_is_strict_and_safe(tmp_path):
     db = Store(tmp_path).db
     assert db.execute("PRAGMA journal_mode").fetchone()[0] == "wal"
     assert db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
-    for statement in ("INSERT INTO solid VALUES ('nobody', 'b', 0, '{}')", "INSERT INTO shot (id, name, revision) VALUES ('a', 'A', 'x')"):
+    for statement in (
+        "INSERT INTO solid VALUES ('nobody', 'b', 0, '{}')",
+        "INSERT INTO shot (id, name, revision) VALUES ('a', 'A', 'x')",
+    ):
         with pytest.raises(sqlite3.IntegrityError):
             db.execute(statement)
 
@@ -177,7 +189,8 @@ def test_a_killed_process_loses_only_the_change_at_work(tmp_path):
         "write = store._write\n"
         "def torn(*a):\n    write(*a)\n    os._exit(9)\n"
         "store._write = torn\n"
-        "store.change(sys.argv[2], 'b', lambda s: s.model_copy(update={'solids': []}))\n")
+        "store.change(sys.argv[2], 'b', lambda s: s.model_copy(update={'solids': []}))\n"
+    )
     done = subprocess.run([sys.executable, "-c", program, str(tmp_path), shot_id], env=os.environ)
     assert done.returncode == 9
     after = Store(tmp_path)

@@ -13,8 +13,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-import numpy as np
 import cv2
+import numpy as np
 from shapely import MultiPoint, Polygon, unary_union
 from shapely import box as shapely_box
 
@@ -27,14 +27,28 @@ from roofline.demo.shot import FOLDER
 from roofline.formats import pictures
 from roofline.formats.package import write_package
 from roofline.shot import (
-    AnySolid, Backdrop, Block, Column, Delivery, Edge, Framing, Gable, Key, Length, Limits, Move, Outline, Plate, Shot, Survey, Throw,
+    AnySolid,
+    Block,
+    Column,
+    Delivery,
+    Edge,
+    Framing,
+    Gable,
+    Key,
+    Length,
+    Move,
+    Outline,
+    Plate,
+    Shot,
+    Survey,
+    Throw,
 )
 from roofline.store.store import Store
 from roofline.studio import Studio
 
 from . import truth as t
 
-HAND = 0.5      # px
+HAND = 0.5  # px
 
 
 def edges(view: View, rng: np.random.Generator) -> list[Edge]:
@@ -81,8 +95,18 @@ def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str)
 def column(view: View, true: View, ident: str, name: str, centre, y0, y1, r0, r1, level_true=None) -> Column:
     """A column on the true picture of its foot's middle; its radius by the scale at that distance."""
     foot = construct.foot(view, tuple(true.project(np.array([centre[0], 0.0, centre[1]])).tolist()))
-    k = float(np.linalg.norm(foot - view.position) / np.linalg.norm(np.array([centre[0], 0, centre[1]]) - true.position))
-    return Column(id=ident, name=name, foot=(foot[0], y0 * k, foot[2]), radius_foot=r0 * k, radius_top=r1 * k, height=(y1 - y0) * k, sides=40)
+    k = float(
+        np.linalg.norm(foot - view.position) / np.linalg.norm(np.array([centre[0], 0, centre[1]]) - true.position)
+    )
+    return Column(
+        id=ident,
+        name=name,
+        foot=(foot[0], y0 * k, foot[2]),
+        radius_foot=r0 * k,
+        radius_top=r1 * k,
+        height=(y1 - y0) * k,
+        sides=40,
+    )
 
 
 def solids(view: View, true: View) -> list[AnySolid]:
@@ -92,21 +116,44 @@ def solids(view: View, true: View) -> list[AnySolid]:
     out.append(gable(view, true, "roof", "Station roof", t.HOUSE_ROOF, "run"))
     out.append(box(view, true, "chimney", "Chimney", t.CHIMNEY["lo"], t.CHIMNEY["hi"]))
     c = t.CANOPY
-    out.append(box(view, true, "canopy", "Canopy", (c["lo"][0] - 0.03, 3.44, c["lo"][2]), (c["hi"][0] + 0.03, 3.8, c["hi"][2] + 0.03)))
+    out.append(
+        box(
+            view,
+            true,
+            "canopy",
+            "Canopy",
+            (c["lo"][0] - 0.03, 3.44, c["lo"][2]),
+            (c["hi"][0] + 0.03, 3.8, c["hi"][2] + 0.03),
+        )
+    )
     for i, x in enumerate(t.POSTS_X, 1):
-        out.append(box(view, true, f"post{i}", f"Canopy post {i}", (x - 0.08, 0.86, t.POST_Z - 0.08), (x + 0.08, 3.44, t.POST_Z + 0.08)))
+        out.append(
+            box(
+                view,
+                true,
+                f"post{i}",
+                f"Canopy post {i}",
+                (x - 0.08, 0.86, t.POST_Z - 0.08),
+                (x + 0.08, 3.44, t.POST_Z + 0.08),
+            )
+        )
     out.append(box(view, true, "hut", "Signal hut", t.HUT["lo"], t.HUT["hi"]))
     out.append(gable(view, true, "hut-roof", "Hut roof", t.HUT_ROOF, "return"))
     w, k = t.TOWER, t.TANK
-    out.append(column(view, true, "tower", "Water tower", w["centre"], w["y0"], w["y1"], w["foot_radius"], w["top_radius"]))
+    out.append(
+        column(view, true, "tower", "Water tower", w["centre"], w["y0"], w["y1"], w["foot_radius"], w["top_radius"])
+    )
     out.append(column(view, true, "tank", "Tank", k["centre"], k["y0"], k["y1"], k["radius"], k["radius"]))
-    out.append(column(view, true, "tank-lid", "Tank lid", k["centre"], k["y1"], k["y1"] + 0.85, k["radius"] + 0.1, 0.14))
+    out.append(
+        column(view, true, "tank-lid", "Tank lid", k["centre"], k["y1"], k["y1"] + 0.85, k["radius"] + 0.1, 0.14)
+    )
     out.append(construct.backdrop(view, "hills", "Hills and sky", 62.0, 0.5))
     return out
 
 
 def outline(true: View) -> Outline:
     """Around the trolley and the lamp, a few pixels clear of them."""
+
     def hull(points) -> Polygon:
         return MultiPoint(true.project(np.array(points, dtype=float))).convex_hull
 
@@ -143,8 +190,17 @@ def silhouette(view: View, shot: Shot, idents: list[str]):
     return unary_union(parts).simplify(0.5)
 
 
-def clean_strip(studio: Studio, shot_id: str, name: str, idents: list[str], extra: list, targets: list[str], grow: float,
-                inward: float, true: View) -> None:
+def clean_strip(
+    studio: Studio,
+    shot_id: str,
+    name: str,
+    idents: list[str],
+    extra: list,
+    targets: list[str],
+    grow: float,
+    inward: float,
+    true: View,
+) -> None:
     """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px wide."""
     store = studio.store
     shot = store.load(shot_id)
@@ -163,7 +219,11 @@ def clean_strip(studio: Studio, shot_id: str, name: str, idents: list[str], extr
     hole = (mask[y0:y1, x0:x1] > 0).astype(np.float32)
     small = cv2.resize(pixels, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     less = cv2.resize(hole, (small.shape[1], small.shape[0]), interpolation=cv2.INTER_AREA)
-    painted = cv2.resize(mattes.filled(small, (less > 0).astype(np.float32)), (pixels.shape[1], pixels.shape[0]), interpolation=cv2.INTER_CUBIC)
+    painted = cv2.resize(
+        mattes.filled(small, (less > 0).astype(np.float32)),
+        (pixels.shape[1], pixels.shape[0]),
+        interpolation=cv2.INTER_CUBIC,
+    )
     ring = (hole > 0) & ~core[y0:y1, x0:x1]
     grain = np.random.default_rng(5).normal(0, 2.2, pixels.shape)
     out = np.where(ring[..., None], np.clip(painted + grain, 0, 255), 0).astype(np.uint8)
@@ -172,8 +232,19 @@ def clean_strip(studio: Studio, shot_id: str, name: str, idents: list[str], extr
 
     def alter(s: Shot) -> Shot:
         ident = name.lower().replace(" ", "-")
-        s.plates.append(Plate(id=ident, name=name, photo=photo.id, role="clean", file=file, matte=matte, grow_px=grow,
-                              canvas=(x0, y0, x1 - x0, y1 - y0), without=idents))
+        s.plates.append(
+            Plate(
+                id=ident,
+                name=name,
+                photo=photo.id,
+                role="clean",
+                file=file,
+                matte=matte,
+                grow_px=grow,
+                canvas=(x0, y0, x1 - x0, y1 - y0),
+                without=idents,
+            )
+        )
         at = next(i for i, throw in enumerate(s.throws) if throw.plate == s.plates[0].id)
         s.throws.insert(at + 1, Throw(plate=ident, targets=targets))
         return s
@@ -204,10 +275,24 @@ def main() -> None:
         lx, _, lz = t.LAMP["foot"]
         foot, head, datum = true.project(np.array([(lx, 0, lz), (lx, t.LAMP["height"] - 0.14, lz), (0.0, 0.0, 0.0)]))
         hand = rng.normal(0, HAND, (3, 2))
-        studio.set_survey(shot_id, one, Survey(
-            edges=edges(true, rng), edge_sigma_px=0.7,
-            lengths=[Length(a=tuple(np.round(foot + hand[0], 2)), b=tuple(np.round(head + hand[1], 2)), direction="rise", metres=t.LAMP["height"] - 0.14)],
-            datum=tuple(np.round(datum + hand[2], 2))), "Survey the photo")
+        studio.set_survey(
+            shot_id,
+            one,
+            Survey(
+                edges=edges(true, rng),
+                edge_sigma_px=0.7,
+                lengths=[
+                    Length(
+                        a=tuple(np.round(foot + hand[0], 2)),
+                        b=tuple(np.round(head + hand[1], 2)),
+                        direction="rise",
+                        metres=t.LAMP["height"] - 0.14,
+                    )
+                ],
+                datum=tuple(np.round(datum + hand[2], 2)),
+            ),
+            "Survey the photo",
+        )
         camera = store.load(shot_id).photos[0].camera
         view = view_of(camera)
         print("f", camera.focal_px, "true", true.focal, "at", camera.position, "true", true.position)
@@ -215,7 +300,9 @@ def main() -> None:
             studio.add_solid(shot_id, lambda _, s=solid: s, None)
         plate = studio.outline(shot_id, one, outline(true), "Trolley and lamp", None)
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
-        studio.add_solid(shot_id, lambda s: studio.construct(s, "flat", [at], None, one, plate, None, "Trolley and lamp flat"), plate)
+        studio.add_solid(
+            shot_id, lambda s: studio.construct(s, "flat", [at], None, one, plate, None, "Trolley and lamp flat"), plate
+        )
         studio.clean(shot_id, plate, 10.0, lambda *_: None)
 
         built = [s.id for s in store.load(shot_id).solids]
@@ -223,21 +310,37 @@ def main() -> None:
         front = [i for i in built if i.startswith("post") or i == "canopy"]
         flat = next(i for i in built if "flat" in i)
         rest = [i for i in built if i not in ("ground", "hills", "platform")]
-        clean_strip(studio, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true)
-        clean_strip(studio, shot_id, "Hills behind", [i for i in rest if i != flat] + ["platform"], [lamp], ["hills", "ground", "platform", "hut", "tower", "tank", "roof"], 8.0, 150.0, true)
+        clean_strip(
+            studio, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true
+        )
+        clean_strip(
+            studio,
+            shot_id,
+            "Hills behind",
+            [i for i in rest if i != flat] + ["platform"],
+            [lamp],
+            ["hills", "ground", "platform", "hut", "tower", "tank", "roof"],
+            8.0,
+            150.0,
+            true,
+        )
 
         def plan(shot: Shot) -> Shot:
-            shot.delivery = Delivery(width=1920, height=1080, fps=24, frames=120, framing=Framing(scale=1.46, centre=(1620.0, 1080.0)))
+            shot.delivery = Delivery(
+                width=1920, height=1080, fps=24, frames=120, framing=Framing(scale=1.46, centre=(1620.0, 1080.0))
+            )
             return shot
 
         store.change(shot_id, "Plan the frame", plan)
 
         def move(shot: Shot) -> Shot:
-            shot.move = Move(keys=[
-                moved(shot, 1, np.array([-0.30, -0.10, 0.04]), pan=0.5, tilt=0.2),
-                home_key(shot, 60),
-                moved(shot, 120, np.array([2.3, 0.45, -3.6]), pan=2.0, tilt=-0.6),
-            ])
+            shot.move = Move(
+                keys=[
+                    moved(shot, 1, np.array([-0.30, -0.10, 0.04]), pan=0.5, tilt=0.2),
+                    home_key(shot, 60),
+                    moved(shot, 120, np.array([2.3, 0.45, -3.6]), pan=2.0, tilt=-0.6),
+                ]
+            )
             return shot
 
         store.change(shot_id, "Plan the move", move)

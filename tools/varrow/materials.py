@@ -5,8 +5,34 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-(BRICK, SLATE, BOARDS, GRAVEL, GRASS, LEAF, NEEDLE, STONE, PLANKS, WHITE, GREEN, GLASS, IRON, RUST, SLEEPER, SIGN, COPING,
- PLASTER, SOIL, LEATHER, ZINC, LAMPGLASS, BRASS, BLADE, RUBBLE, WOODBARE) = range(26)
+(
+    BRICK,
+    SLATE,
+    BOARDS,
+    GRAVEL,
+    GRASS,
+    LEAF,
+    NEEDLE,
+    STONE,
+    PLANKS,
+    WHITE,
+    GREEN,
+    GLASS,
+    IRON,
+    RUST,
+    SLEEPER,
+    SIGN,
+    COPING,
+    PLASTER,
+    SOIL,
+    LEATHER,
+    ZINC,
+    LAMPGLASS,
+    BRASS,
+    BLADE,
+    RUBBLE,
+    WOODBARE,
+) = range(26)
 
 
 @njit(cache=True)
@@ -73,7 +99,7 @@ def surface(m, x, y, z, nx, ny, nz, eye, out):
         s = np.sqrt(max(1 - ny * ny, 1e-6))
         u, v = z, y / s
         tx, ty, tz, bx, by, bz = 0.0, 0.0, 1.0, -ny * np.sign(nx), s, 0.0
-    gu, gv = 0.0, 0.0          # slope of the bump
+    gu, gv = 0.0, 0.0  # slope of the bump
     gloss, sharp = 0.0, 20.0
     r, g, b = 0.5, 0.5, 0.5
     grime = fbm(x * 0.7, y * 0.7, z * 0.7, 4)
@@ -97,8 +123,16 @@ def surface(m, x, y, z, nx, ny, nz, eye, out):
                 r, g, b = r * 0.62, g * 0.66, b * 0.85
             k = 0.72 + 0.5 * fine
             r, g, b = r * k, g * k, b * k
-            gu = (-0.5 if fu * bw < 0.013 else (0.5 if (1 - fu) * bw < 0.013 else 0.0)) + 0.3 * (fine - 0.5) + 0.12 * (t - 0.5)
-            gv = (-0.5 if fv * bh < 0.013 else (0.5 if (1 - fv) * bh < 0.013 else 0.0)) + 0.3 * (fine - 0.5) + 0.12 * (t2 - 0.5)
+            gu = (
+                (-0.5 if fu * bw < 0.013 else (0.5 if (1 - fu) * bw < 0.013 else 0.0))
+                + 0.3 * (fine - 0.5)
+                + 0.12 * (t - 0.5)
+            )
+            gv = (
+                (-0.5 if fv * bh < 0.013 else (0.5 if (1 - fv) * bh < 0.013 else 0.0))
+                + 0.3 * (fine - 0.5)
+                + 0.12 * (t2 - 0.5)
+            )
         k = 0.72 + 0.5 * grime
         if y < 1.5:
             k *= 0.74 + 0.26 * (y - 0.86) / 0.64 + 0.15 * (grime - 0.5)

@@ -1,6 +1,6 @@
 """Photograph the place: rays with Embree, sun with soft shadow, sky light with occlusion, then film.
 
-    python -m tools.varrow.photograph first OUT.jpg [--width 3240]
+python -m tools.varrow.photograph first OUT.jpg [--width 3240]
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from numba import njit, prange
 from PIL import Image, ImageDraw, ImageFont
 from scipy.ndimage import gaussian_filter
 
-from roofline.core.camera import bend, straighten
+from roofline.core.camera import straighten
 
 from . import truth
 from .materials import BLADE, GLASS, LAMPGLASS, LEAF, NEEDLE, SIGN, fbm, surface
@@ -75,7 +75,9 @@ def lettering():
     draw = ImageDraw.Draw(image)
     font = ImageFont.load_default(128)
     box = draw.textbbox((0, 0), "VARROW  HALT", font=font)
-    draw.text(((1760 - box[2] - box[0]) / 2, (176 - box[3] - box[1]) / 2), "VARROW  HALT", fill=255, font=font, stroke_width=3)
+    draw.text(
+        ((1760 - box[2] - box[0]) / 2, (176 - box[3] - box[1]) / 2), "VARROW  HALT", fill=255, font=font, stroke_width=3
+    )
     return np.asarray(image, dtype=float) / 255
 
 
@@ -94,7 +96,9 @@ class Place:
         return r["primID"], r["tfar"].astype(np.float64)
 
     def blocked(self, o, d, far=1e30):
-        r = self.scene.run(o.astype(np.float32), d.astype(np.float32), dists=np.full(len(o), far, np.float32), query="OCCLUDED")
+        r = self.scene.run(
+            o.astype(np.float32), d.astype(np.float32), dists=np.full(len(o), far, np.float32), query="OCCLUDED"
+        )
         return r != -1 if r.dtype != bool else r
 
     def light(self, o, d, rng, depth=0):
@@ -144,7 +148,16 @@ class Place:
             if near.any():
                 pos = start[near] + w[near] * t[near][:, None]
                 bounced = surfaces(self.mats[q[near]], pos, self.normals[q[near]], t[near])[:, :3]
-                col[near] = bounced * (0.34 + 0.95 * np.clip(np.abs((self.normals[q[near]] * SUN).sum(1)), 0, 1)[:, None] * np.clip(t[near] / 4, 0, 1)[:, None]) * [1.1, 0.98, 0.85]
+                col[near] = (
+                    bounced
+                    * (
+                        0.34
+                        + 0.95
+                        * np.clip(np.abs((self.normals[q[near]] * SUN).sum(1)), 0, 1)[:, None]
+                        * np.clip(t[near] / 4, 0, 1)[:, None]
+                    )
+                    * [1.1, 0.98, 0.85]
+                )
             ambient += np.where(free[:, None], env, col)
         ambient /= rays
         colour = albedo * (sun[:, None] * SUN_LIGHT / np.pi * 1.55 + ambient * 1.0)
@@ -176,7 +189,7 @@ def expose(linear, exposure, balance, rng, scale):
     yy, xx = np.mgrid[0:h, 0:w]
     r2 = ((xx - w / 2) ** 2 + (yy - h / 2) ** 2) / ((w / 2) ** 2 + (h / 2) ** 2)
     x = x * (1 - 0.30 * r2 - 0.06 * r2**2)[..., None]
-    a, b, c, d, e = 2.51, 0.03, 2.43, 0.59, 0.14               # filmic curve (Narkowicz 2015)
+    a, b, c, d, e = 2.51, 0.03, 2.43, 0.59, 0.14  # filmic curve (Narkowicz 2015)
     x = x * 0.72
     x = np.clip(x * (a * x + b) / (x * (c * x + d) + e), 0, 1)
     s = np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(np.maximum(x, 1e-8), 1 / 2.4) - 0.055)

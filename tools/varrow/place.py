@@ -6,8 +6,31 @@ import numpy as np
 
 from . import truth as t
 from .materials import (
-    BLADE, BOARDS, BRASS, BRICK, COPING, GLASS, GRASS, GRAVEL, GREEN, IRON, LAMPGLASS, LEAF, LEATHER, NEEDLE, PLANKS,
-    PLASTER, RUBBLE, RUST, SIGN, SLATE, SLEEPER, SOIL, STONE, WHITE, WOODBARE, ZINC,
+    BLADE,
+    BOARDS,
+    BRASS,
+    BRICK,
+    COPING,
+    GLASS,
+    GRASS,
+    GRAVEL,
+    GREEN,
+    IRON,
+    LAMPGLASS,
+    LEAF,
+    LEATHER,
+    NEEDLE,
+    PLANKS,
+    PLASTER,
+    RUBBLE,
+    RUST,
+    SIGN,
+    SLATE,
+    SLEEPER,
+    STONE,
+    WHITE,
+    WOODBARE,
+    ZINC,
 )
 
 
@@ -71,9 +94,15 @@ def roof(b, spec, ridge, mat, under):
         zm = (z0 + z1) / 2
         b.quad((x0, y0, z1), (x1, y0, z1), (x1, y1, zm), (x0, y1, zm), mat)
         b.quad((x1, y0, z0), (x0, y0, z0), (x0, y1, zm), (x1, y1, zm), mat)
-        for x, f in ((x0, -1), (x1, 1)):                     # barge boards
+        for x, _f in ((x0, -1), (x1, 1)):  # barge boards
             for za, zb in ((z1, zm), (z0, zm)):
-                b.add([[(x, y0 - 0.16, za), (x, y0, za), (x, y1, zb)], [(x, y0 - 0.16, za), (x, y1, zb), (x, y1 - 0.16, zb)]], under)
+                b.add(
+                    [
+                        [(x, y0 - 0.16, za), (x, y0, za), (x, y1, zb)],
+                        [(x, y0 - 0.16, za), (x, y1, zb), (x, y1 - 0.16, zb)],
+                    ],
+                    under,
+                )
         b.tube((x0, y1 + 0.02, zm), (x1, y1 + 0.02, zm), 0.1, 0.1, SLATE, 10)
     else:
         xm = (x0 + x1) / 2
@@ -81,7 +110,13 @@ def roof(b, spec, ridge, mat, under):
         b.quad((x0, y0, z0), (x0, y0, z1), (xm, y1, z1), (xm, y1, z0), mat)
         for z in (z0, z1):
             for xa in (x0, x1):
-                b.add([[(xa, y0 - 0.14, z), (xa, y0, z), (xm, y1, z)], [(xa, y0 - 0.14, z), (xm, y1, z), (xm, y1 - 0.14, z)]], under)
+                b.add(
+                    [
+                        [(xa, y0 - 0.14, z), (xa, y0, z), (xm, y1, z)],
+                        [(xa, y0 - 0.14, z), (xm, y1, z), (xm, y1 - 0.14, z)],
+                    ],
+                    under,
+                )
         b.tube((xm, y1 + 0.02, z0), (xm, y1 + 0.02, z1), 0.08, 0.08, SLATE, 10)
     b.quad((x0, y0 - k * 0, z0), (x1, y0, z0), (x1, y0, z1), (x0, y0, z1), under)
 
@@ -128,14 +163,14 @@ def station(b):
     zm, ry = (r["lo"][2] + r["hi"][2]) / 2, r["hi"][1]
     slope = (ry - r["lo"][1]) / (r["hi"][2] - zm)
     gy = r["lo"][1] + slope * (r["hi"][2] - z1)
-    for x in (x0, x1):                                       # brick gables
+    for x in (x0, x1):  # brick gables
         b.add([[(x, y1, z1), (x, y1, z0), (x, ry - 0.25, zm)]], BRICK)
         b.quad((x, y1, z1), (x, gy, z1), (x, ry - 0.02, zm), (x, y1, zm), BRICK)
         b.quad((x, y1, zm), (x, ry - 0.02, zm), (x, gy, z0), (x, y1, z0), BRICK)
     roof(b, r, "run", SLATE, WHITE)
-    b.box((x0 - 0.035, y0, z0 - 0.035), (x1 + 0.035, y0 + 0.42, z1 + 0.035), COPING)        # plinth
-    b.box((x0 - 0.03, y1 - 0.3, z0 - 0.03), (x1 + 0.03, y1 - 0.12, z1 + 0.03), COPING)       # string course
-    for ya in np.arange(y0 + 0.45, y1 - 0.5, 0.62):           # quoins
+    b.box((x0 - 0.035, y0, z0 - 0.035), (x1 + 0.035, y0 + 0.42, z1 + 0.035), COPING)  # plinth
+    b.box((x0 - 0.03, y1 - 0.3, z0 - 0.03), (x1 + 0.03, y1 - 0.12, z1 + 0.03), COPING)  # string course
+    for ya in np.arange(y0 + 0.45, y1 - 0.5, 0.62):  # quoins
         for xq, dx in ((x0, 0.34), (x1, -0.34)):
             lo, hi = sorted((xq - 0.025 * np.sign(dx), xq + dx))
             b.box((lo, ya, z1 - 0.2), (hi, ya + 0.3, z1 + 0.025), COPING)
@@ -147,12 +182,18 @@ def station(b):
         b.tube((x, cy1, (cz0 + cz1) / 2), (x, cy1 + 0.42, (cz0 + cz1) / 2), 0.13, 0.11, LEATHER, 16)
     for x in (-2.45, 4.0):
         window(b, x, x + 1.05, 1.95, 3.35, z1, bars=(2, 4))
-    for x in (-0.55, 2.05):                                  # doors
+    for x in (-0.55, 2.05):  # doors
         b.box((x, y0, z1 - 0.02), (x + 1.05, y0 + 2.15, z1 + 0.03), GREEN)
         for px in (x + 0.12, x + 0.58):
             for py, ph in ((y0 + 0.2, 0.7), (y0 + 1.05, 0.85)):
                 b.box((px, py, z1 + 0.03), (px + 0.35, py + ph, z1 + 0.045), GREEN)
-        b.quad((x, y0 + 2.2, z1 + 0.02), (x + 1.05, y0 + 2.2, z1 + 0.02), (x + 1.05, y0 + 2.55, z1 + 0.02), (x, y0 + 2.55, z1 + 0.02), GLASS)
+        b.quad(
+            (x, y0 + 2.2, z1 + 0.02),
+            (x + 1.05, y0 + 2.2, z1 + 0.02),
+            (x + 1.05, y0 + 2.55, z1 + 0.02),
+            (x, y0 + 2.55, z1 + 0.02),
+            GLASS,
+        )
         b.box((x - 0.1, y0, z1), (x, y0 + 2.65, z1 + 0.06), WHITE)
         b.box((x + 1.05, y0, z1), (x + 1.15, y0 + 2.65, z1 + 0.06), WHITE)
         b.box((x - 0.1, y0 + 2.55, z1), (x + 1.15, y0 + 2.66, z1 + 0.06), WHITE)
@@ -160,7 +201,14 @@ def station(b):
         b.tube((x + 0.94, y0 + 1.05, z1 + 0.03), (x + 0.94, y0 + 1.05, z1 + 0.11), 0.03, 0.03, BRASS, 10)
     side_window(b, -5.75, -4.55, 1.95, 3.45, x0)
     b.tube((x0 + 0.12, y0, z1 + 0.09), (x0 + 0.12, y1 - 0.05, z1 + 0.09), 0.05, 0.05, IRON, 12)
-    b.tube((r["lo"][0], r["lo"][1] - 0.05, r["hi"][2] + 0.05), (r["hi"][0], r["lo"][1] - 0.05, r["hi"][2] + 0.05), 0.075, 0.075, IRON, 12)
+    b.tube(
+        (r["lo"][0], r["lo"][1] - 0.05, r["hi"][2] + 0.05),
+        (r["hi"][0], r["lo"][1] - 0.05, r["hi"][2] + 0.05),
+        0.075,
+        0.075,
+        IRON,
+        12,
+    )
     # name board below the eaves: lettering is drawn by the surface
     b.box((-0.95, 4.13, z1 - 0.01), (3.55, 4.67, z1 + 0.05), WHITE)
     b.quad((-0.9, 4.18, z1 + 0.055), (3.5, 4.18, z1 + 0.055), (3.5, 4.62, z1 + 0.055), (-0.9, 4.62, z1 + 0.055), SIGN)
@@ -176,13 +224,16 @@ def canopy(b):
         b.box((x0, y0 - 0.02, z), (x1, y1 - 0.05, z + 0.08), GREEN)
     for x in np.arange(x0 + 0.3, x1, 0.62):
         b.box((x, y0 + 0.02, z0), (x + 0.07, y1 - 0.05, z1), WHITE)
-    n = int((x1 - x0) / 0.14)                                # the valance: a row of pointed boards
+    n = int((x1 - x0) / 0.14)  # the valance: a row of pointed boards
     for i in range(n):
         xa = x0 + (x1 - x0) * i / n
         xb = x0 + (x1 - x0) * (i + 0.94) / n
         yb = y0 - 0.16
         b.box((xa, yb, z1), (xb, y1, z1 + 0.03), GREEN if i % 2 else WHITE)
-        b.add([[(xa, yb, z1 + 0.03), ((xa + xb) / 2, yb - 0.1, z1 + 0.03), (xb, yb, z1 + 0.03)]], GREEN if i % 2 else WHITE)
+        b.add(
+            [[(xa, yb, z1 + 0.03), ((xa + xb) / 2, yb - 0.1, z1 + 0.03), (xb, yb, z1 + 0.03)]],
+            GREEN if i % 2 else WHITE,
+        )
     m = int((z1 - z0) / 0.14)
     for i in range(m):
         za = z0 + (z1 - z0) * i / m
@@ -250,10 +301,13 @@ def track(b, rng):
         b.box((-70, 0.12, z - 0.065), (75, 0.14, z + 0.065), RUST)
         b.box((-70, 0.14, z - 0.012), (75, 0.24, z + 0.012), RUST)
         b.box((-70, 0.24, z - 0.034), (75, 0.275, z + 0.034), RUST)
-    for _ in range(5200):                                    # loose stones on the ballast
+    for _ in range(5200):  # loose stones on the ballast
         x, z, s = rng.uniform(-14, 22), rng.uniform(0.1, 4.9), rng.uniform(0.015, 0.045)
         pts = np.array([x, 0.02, z]) + rng.normal(0, s, (5, 3)) * [1, 0.8, 1]
-        b.add([[pts[0], pts[1], pts[2]], [pts[0], pts[2], pts[3]], [pts[1], pts[3], pts[4]], [pts[0], pts[4], pts[1]]], RUBBLE)
+        b.add(
+            [[pts[0], pts[1], pts[2]], [pts[0], pts[2], pts[3]], [pts[1], pts[3], pts[4]], [pts[0], pts[4], pts[1]]],
+            RUBBLE,
+        )
 
 
 def platform(b):
@@ -262,7 +316,7 @@ def platform(b):
     b.box((x0, y0, z0), (x1, y1 - 0.1, z1 - 0.06), PLASTER)
     b.box((x0, y1 - 0.1, z0), (x1, y1 - 0.001, z1 - 0.6), GRAVEL)
     b.box((x0, y1 - 0.1, z1 - 0.6), (x1, y1, z1), COPING)
-    for x in np.arange(x0 + 0.4, x1, 2.1):                   # buttresses under the coping
+    for x in np.arange(x0 + 0.4, x1, 2.1):  # buttresses under the coping
         b.box((x, 0, z1 - 0.07), (x + 0.24, y1 - 0.1, z1 - 0.01), BRICK)
 
 
@@ -307,16 +361,22 @@ def props(b):
     for z in (z0 + 0.03, z1 - 0.03):
         b.tube((x0 + 0.03, 0.52, z), (x0 - 0.16, y1, z), 0.025, 0.025, IRON, 10)
     b.tube((x0 - 0.16, y1, z0 + 0.03), (x0 - 0.16, y1, z1 - 0.03), 0.025, 0.025, IRON, 10)
+
     def case(lo, hi, mat):
         b.box(lo, hi, mat)
-        (cx0, cy0, cz0), (cx1, cy1, cz1) = lo, hi
+        (cx0, cy0, _cz0), (cx1, cy1, cz1) = lo, hi
         for f in (0.25, 0.75):
             xx = cx0 + f * (cx1 - cx0)
             b.box((xx - 0.02, cy0, cz1), (xx + 0.02, cy1 + 0.006, cz1 + 0.008), IRON)
-        b.box(((cx0 + cx1) / 2 - 0.08, (cy0 + cy1) / 2, cz1), ((cx0 + cx1) / 2 + 0.08, (cy0 + cy1) / 2 + 0.03, cz1 + 0.03), BRASS)
+        b.box(
+            ((cx0 + cx1) / 2 - 0.08, (cy0 + cy1) / 2, cz1),
+            ((cx0 + cx1) / 2 + 0.08, (cy0 + cy1) / 2 + 0.03, cz1 + 0.03),
+            BRASS,
+        )
         for cx in (cx0, cx1 - 0.05):
             for cy in (cy0, cy1 - 0.05):
                 b.box((cx - 0.004, cy - 0.004, cz1 - 0.04), (cx + 0.054, cy + 0.054, cz1 + 0.006), BRASS)
+
     case((x0 + 0.08, 0.545, z0 + 0.1), (x0 + 0.98, 0.90, z1 - 0.16), LEATHER)
     case((x0 + 1.05, 0.545, z0 + 0.15), (x1 - 0.1, 0.98, z1 - 0.12), GREEN)
     case((x0 + 0.22, 0.90, z0 + 0.2), (x0 + 0.86, 1.10, z1 - 0.25), LEATHER)
@@ -325,12 +385,13 @@ def props(b):
 def height(x, z):
     """Height of the land; level near the station."""
     from .materials import fbm
+
     x, z = np.asarray(x, float), np.asarray(z, float)
     out = np.zeros_like(x)
     away = np.clip((-z - 24) / 150, 0, None)
     hills = np.vectorize(lambda a, c: fbm(a * 0.0085 + 3.3, 1.7, c * 0.0085, 5))(x, z)
     ridge = np.vectorize(lambda a: fbm(a * 0.006 + 41.2, 8.0, 2.0, 3))(x)
-    out += away ** 1.3 * (5 + 74 * hills * (0.3 + 0.95 * ridge))
+    out += away**1.3 * (5 + 74 * hills * (0.3 + 0.95 * ridge))
     return out
 
 
@@ -356,6 +417,7 @@ def land(b, rng):
         z = -30 - 330 * rng.random() ** 1.25
         x = rng.uniform(-300, 400)
         from .materials import fbm
+
         if fbm(x * 0.02, 5.5, z * 0.02, 4) < 0.46 and z > -260:
             continue
         y = float(height(np.array([x]), np.array([z]))[0])
@@ -366,14 +428,26 @@ def land(b, rng):
         else:
             r = size * rng.uniform(2.4, 3.6)
             broadleaf(b, sphere, x, y + r * 0.95, z, r, rng)
-    for x, z, r in ((-13.5, -13, 2.0), (-5.5, -15.5, 2.6), (-1, -17, 2.2), (8.6, -12.5, 1.9), (15.5, -12.5, 2.5), (19.5, -10.5, 2.1),
-                    (23.5, -8, 2.4), (28, -12, 3.4), (-18, -17, 3.0), (33, -5, 2.5), (40, -9, 3.2), (-24, -10, 2.6)):
+    for x, z, r in (
+        (-13.5, -13, 2.0),
+        (-5.5, -15.5, 2.6),
+        (-1, -17, 2.2),
+        (8.6, -12.5, 1.9),
+        (15.5, -12.5, 2.5),
+        (19.5, -10.5, 2.1),
+        (23.5, -8, 2.4),
+        (28, -12, 3.4),
+        (-18, -17, 3.0),
+        (33, -5, 2.5),
+        (40, -9, 3.2),
+        (-24, -10, 2.6),
+    ):
         leafy(b, x, z, r, rng)
     zz = rng.uniform(4.6, 6.1, 60000)
     xx = rng.uniform(-25, 40, 60000)
     blades(b, xx, zz, rng, 0.11)
     edge = rng.random(26000)
-    blades(b, rng.uniform(-25, 30, 26000), 6.0 + 8 * edge ** 4, rng, 0.085)
+    blades(b, rng.uniform(-25, 30, 26000), 6.0 + 8 * edge**4, rng, 0.085)
     blades(b, rng.uniform(-40, 50, 50000), rng.uniform(-22, -8.1, 50000), rng, 0.2)
     blades(b, rng.uniform(-16, 22, 9000), -0.0 + np.abs(rng.normal(0, 0.1, 9000)), rng, 0.12)
     # tufts on the gravel path
@@ -413,7 +487,11 @@ def rough(tri, k, rng):
     """Push the corners of a blob in and out, the same way for the same corner."""
     seed = rng.uniform(0, 100)
     q = tri * 2.7 + seed
-    bump = np.sin(q[..., 0] * 2.1 + 1.3 * np.sin(q[..., 1] * 3.3)) * np.sin(q[..., 1] * 2.7 + q[..., 2] * 1.9) * np.cos(q[..., 2] * 3.1)
+    bump = (
+        np.sin(q[..., 0] * 2.1 + 1.3 * np.sin(q[..., 1] * 3.3))
+        * np.sin(q[..., 1] * 2.7 + q[..., 2] * 1.9)
+        * np.cos(q[..., 2] * 3.1)
+    )
     fine = np.sin(q[..., 0] * 9.1 + 4 * np.sin(q[..., 1] * 7.3)) * np.sin(q[..., 2] * 8.7)
     return tri * (1 + k * bump + 0.5 * k * fine)[..., None]
 

@@ -26,7 +26,7 @@ class View:
     centre: tuple[float, float]
     rotation: Array
     position: Array
-    unit: float = 1.0       # delivered pixels along one pixel of this grid; above one for small previews
+    unit: float = 1.0  # delivered pixels along one pixel of this grid; above one for small previews
 
     @property
     def matrix(self) -> Array:
@@ -61,15 +61,28 @@ class View:
     def resized(self, width: int, height: int) -> View:
         """The same view on another pixel grid of the same aspect."""
         sx, sy = width / self.width, height / self.height
-        return View(width, height, self.focal * sx, (self.centre[0] * sx, self.centre[1] * sy),
-                    self.rotation, self.position, self.unit / sx)
+        return View(
+            width,
+            height,
+            self.focal * sx,
+            (self.centre[0] * sx, self.centre[1] * sy),
+            self.rotation,
+            self.position,
+            self.unit / sx,
+        )
 
 
 def view_of(camera: model.Camera) -> View:
     """The pinhole part of a surveyed camera. Without a scale it stands one metre above the origin."""
     position = camera.position if camera.position is not None else (0.0, 1.0, 0.0)
-    return View(camera.width, camera.height, camera.focal_px, camera.principal_point,
-                np.array(camera.rotation), np.array(position))
+    return View(
+        camera.width,
+        camera.height,
+        camera.focal_px,
+        camera.principal_point,
+        np.array(camera.rotation),
+        np.array(position),
+    )
 
 
 def bend(points: ArrayLike, lens: ArrayLike) -> Array:
@@ -79,8 +92,10 @@ def bend(points: ArrayLike, lens: ArrayLike) -> Array:
     x, y = p[..., 0], p[..., 1]
     r2 = x * x + y * y
     radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3))
-    return np.stack([x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x),
-                     y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y], axis=-1)
+    return np.stack(
+        [x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x), y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y],
+        axis=-1,
+    )
 
 
 def straighten(points: ArrayLike, lens: ArrayLike, rounds: int = 30) -> Array:
@@ -101,7 +116,9 @@ def straighten(points: ArrayLike, lens: ArrayLike, rounds: int = 30) -> Array:
         d = radial + 2 * y * y * slope + 6 * p1 * y + 2 * p2 * x
         det = a * d - b * b
         det = np.where(np.abs(det) < 1e-6, 1e-6, det)
-        step = np.stack([d * err[..., 0] - b * err[..., 1], a * err[..., 1] - b * err[..., 0]], axis=-1) / det[..., None]
+        step = (
+            np.stack([d * err[..., 0] - b * err[..., 1], a * err[..., 1] - b * err[..., 0]], axis=-1) / det[..., None]
+        )
         p = p - step
         if float(np.max(np.abs(step), initial=0.0)) < 1e-13:
             break
@@ -125,11 +142,13 @@ def bend_pixels(pixels: ArrayLike, camera: model.Camera) -> Array:
 def quaternion_to_matrix(q: ArrayLike) -> Array:
     """Unit quaternion w, x, y, z → rotation matrix (3, 3)."""
     w, x, y, z = np.asarray(q, dtype=np.float64) / np.linalg.norm(np.asarray(q, dtype=np.float64))
-    return np.array([
-        [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
-        [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
-        [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
-    ])
+    return np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
+            [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
+            [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
+        ]
+    )
 
 
 def matrix_to_quaternion(m: ArrayLike) -> Array:

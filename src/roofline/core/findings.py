@@ -50,14 +50,29 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     failing = [f for f in report.frames if not f.holds]
     if not failing:
         worst = max(report.frames, key=lambda f: f.worst_stretch)
-        return [Finding(text=f"All {len(report.frames)} frames hold. The highest stretch is {worst.worst_stretch:.2f} "
-                             f"(limit {shot.limits.stretch:g}), on frame {worst.frame}.", frame=worst.frame)]
+        return [
+            Finding(
+                text=f"All {len(report.frames)} frames hold. The highest stretch is {worst.worst_stretch:.2f} "
+                f"(limit {shot.limits.stretch:g}), on frame {worst.frame}.",
+                frame=worst.frame,
+            )
+        ]
     stretches = ", ".join(f"{a} to {b}" if a != b else str(a) for a, b in runs([f.frame for f in failing])[:4])
-    out = [Finding(text=f"{len(failing)} of {len(report.frames)} frames do not hold: {stretches}.", frame=failing[0].frame,
-                   action="bring_back")]
+    out = [
+        Finding(
+            text=f"{len(failing)} of {len(report.frames)} frames do not hold: {stretches}.",
+            frame=failing[0].frame,
+            action="bring_back",
+        )
+    ]
     worst = max(failing, key=lambda f: f.void + f.bare + f.spilled + 0.1 * (f.smeared + f.soft))
-    out.append(Finding(text=f"Worst is frame {worst.frame}: " + " and ".join(_why(worst, shot.limits)) + ".",
-                       frame=worst.frame, action="go_to_frame"))
+    out.append(
+        Finding(
+            text=f"Worst is frame {worst.frame}: " + " and ".join(_why(worst, shot.limits)) + ".",
+            frame=worst.frame,
+            action="go_to_frame",
+        )
+    )
     totals: dict[tuple[str, str], tuple[float, int]] = {}
     for f in failing:
         for c in f.causes:
@@ -66,10 +81,20 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
                 totals[key] = (c.percent, f.frame)
         if f.void > totals.get(("", "void"), (0.0, 0))[0]:
             totals[("", "void")] = (f.void, f.frame)
-    said = {"bare": "needs paint", "void": "shows the edge of the set", "spilled": "carries a plate its camera could not see",
-            "smeared": "is smeared", "soft": "goes soft"}
+    said = {
+        "bare": "needs paint",
+        "void": "shows the edge of the set",
+        "spilled": "carries a plate its camera could not see",
+        "smeared": "is smeared",
+        "soft": "goes soft",
+    }
     for (surface, verdict), (percent, frame) in sorted(totals.items(), key=lambda item: -item[1][0])[:4]:
         who = _named(shot, surface) if surface else "The frame"
-        out.append(Finding(text=f"{who} {said[verdict]}: up to {percent:.1f} % of the frame, on frame {frame}.", frame=frame,
-                           action="go_to_frame"))
+        out.append(
+            Finding(
+                text=f"{who} {said[verdict]}: up to {percent:.1f} % of the frame, on frame {frame}.",
+                frame=frame,
+                action="go_to_frame",
+            )
+        )
     return out

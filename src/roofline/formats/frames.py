@@ -15,8 +15,15 @@ FORMS = ("png", "tiff", "exr", "mp4", "webm")
 SUFFIX = {"png": "png", "tiff": "tif", "exr": "exr"}
 
 
-def deliver(engine: Engine, views: list[tuple[int, View]], out: Path, form: str, name: str, fps: float,
-            told: Callable[[int], None] | None = None) -> list[Path]:
+def deliver(
+    engine: Engine,
+    views: list[tuple[int, View]],
+    out: Path,
+    form: str,
+    name: str,
+    fps: float,
+    told: Callable[[int], None] | None = None,
+) -> list[Path]:
     """Render frames into a folder; returns the files. Existing files are never overwritten.
 
     ``told`` is called with the number of frames done; what it raises (a cancelled job) ends the work, and a video

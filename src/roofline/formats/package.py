@@ -26,6 +26,7 @@ MAX_FILE = 2_000_000_000
 
 def strict_json(text: str | bytes, name: str) -> Any:
     """Parse JSON, refusing NaN and infinity (RFC 8259 has neither)."""
+
     def refuse(word: str) -> None:
         raise PackageError(f"{name} contains {word}, which is not a number JSON knows.")
 
@@ -48,8 +49,14 @@ def sentence(error: ValidationError) -> str:
 def safe_name(name: str) -> PurePosixPath:
     """A file name inside a package; raises PackageError for one that leads out of it."""
     path = PurePosixPath(name)
-    if (not name or "\\" in name or "\0" in name or path.is_absolute() or ".." in path.parts
-            or re.match(r"^[A-Za-z]:", name)):
+    if (
+        not name
+        or "\\" in name
+        or "\0" in name
+        or path.is_absolute()
+        or ".." in path.parts
+        or re.match(r"^[A-Za-z]:", name)
+    ):
         raise PackageError(f"The package names the file '{name}', which lies outside of it.")
     return path
 
@@ -122,7 +129,7 @@ def open_package(path: Path) -> Package:
         raise PackageError(f"{path.name or path} has no shot.json, so it is not a shot package.") from None
     data = strict_json(text, "shot.json")
     if not isinstance(data, dict) or data.get("format") != "roof-line-shot":
-        raise PackageError("shot.json does not say \"format\": \"roof-line-shot\".")
+        raise PackageError('shot.json does not say "format": "roof-line-shot".')
     if data.get("version") != 1:
         raise PackageError(f"shot.json has version {data.get('version')}; version 1 can be read.")
     try:
@@ -152,8 +159,10 @@ def plate_picture(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Pla
         data = pictures.read(read(plate.file), f"Plate '{plate.name}'")
         if plate.file == photo.file and photo.camera is not None:
             if (data.shape[1], data.shape[0]) != (photo.camera.width, photo.camera.height):
-                raise FormatError(f"Photo '{photo.name}' is {data.shape[1]} × {data.shape[0]} px; its camera says "
-                                  f"{photo.camera.width} × {photo.camera.height}.")
+                raise FormatError(
+                    f"Photo '{photo.name}' is {data.shape[1]} × {data.shape[0]} px; its camera says "
+                    f"{photo.camera.width} × {photo.camera.height}."
+                )
             data = pictures.straightened(data, photo.camera)
         return data
 

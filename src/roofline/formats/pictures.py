@@ -9,6 +9,7 @@ import io
 import struct
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -21,7 +22,7 @@ from roofline.errors import FormatError
 from roofline.shot import Camera, PhotoFacts
 
 MAX_PIXELS = 300_000_000
-Image.MAX_IMAGE_PIXELS = None      # `_guard` says the same in our own words
+Image.MAX_IMAGE_PIXELS = None  # `_guard` says the same in our own words
 SUFFIX = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif", "EXR": ".exr"}
 
 
@@ -53,8 +54,9 @@ def _guard(width: int, height: int, name: str) -> None:
     if width < 1 or height < 1:
         raise FormatError(f"{name} has no pixels.")
     if width * height > MAX_PIXELS:
-        raise FormatError(f"{name} is {width} × {height} pixels; up to {MAX_PIXELS // 1_000_000} megapixels can be "
-                          "worked on.")
+        raise FormatError(
+            f"{name} is {width} × {height} pixels; up to {MAX_PIXELS // 1_000_000} megapixels can be worked on."
+        )
 
 
 def _exif(image: Image.Image) -> tuple[PhotoFacts, bool]:
@@ -82,14 +84,15 @@ def examine(data: bytes, name: str) -> Facts:
     if kind is None:
         raise FormatError(f"{name} is not a picture: bring a JPEG, PNG, TIFF or OpenEXR file.")
     if kind == "PNG" and data[12:16] == b"IHDR" and len(data) >= 24:
-        _guard(*struct.unpack(">II", data[16:24]), name)
+        width, height = struct.unpack(">II", data[16:24])
+        _guard(width, height, name)
     try:
         if kind == "EXR":
             picture = _read_exr(data, name)
             return Facts(kind, picture.shape[1], picture.shape[0], False, PhotoFacts(bits=32))
         if kind == "TIFF":
             with tifffile.TiffFile(io.BytesIO(data)) as tiff:
-                page = tiff.pages[0]
+                page: Any = tiff.pages[0]
                 _guard(page.imagewidth, page.imagelength, name)
                 bits = int(page.bitspersample)
             with Image.open(io.BytesIO(data)) as image:
@@ -100,12 +103,23 @@ def examine(data: bytes, name: str) -> Facts:
                 facts, turned = _exif(image)
                 bits = 16 if image.mode.startswith("I;16") or _png_bits(data) == 16 else 8
         pixels = read(data, name)
-    except (OSError, ValueError, SyntaxError, KeyError, IndexError, struct.error, UnidentifiedImageError,
-            Image.DecompressionBombError, tifffile.TiffFileError, cv2.error) as error:
+    except (
+        OSError,
+        ValueError,
+        SyntaxError,
+        KeyError,
+        IndexError,
+        struct.error,
+        UnidentifiedImageError,
+        Image.DecompressionBombError,
+        tifffile.TiffFileError,
+        cv2.error,
+    ) as error:
         if isinstance(error, FormatError):
             raise
-        raise FormatError(f"{name} is damaged or cut short: it begins like a {kind} file, but cannot be read to "
-                          "its end.") from None
+        raise FormatError(
+            f"{name} is damaged or cut short: it begins like a {kind} file, but cannot be read to its end."
+        ) from None
     return Facts(kind, pixels.shape[1], pixels.shape[0], turned, facts.model_copy(update={"bits": bits}))
 
 
@@ -123,7 +137,7 @@ def _read_exr(data: bytes, name: str) -> NDArray:
         file.flush()
         try:
             channels = OpenEXR.File(file.name).channels()
-        except Exception:                     # the binding raises bare exceptions for damaged files
+        except Exception:  # the binding raises bare exceptions for damaged files
             raise FormatError(f"{name} is damaged or cut short: it begins like an EXR file.") from None
         for key in ("RGB", "RGBA"):
             if key in channels:
@@ -172,9 +186,15 @@ def read(data: bytes, name: str = "The picture") -> NDArray:
 
 
 def _turned(pixels: NDArray, orientation: int) -> NDArray:
-    turns = {2: lambda p: p[:, ::-1], 3: lambda p: p[::-1, ::-1], 4: lambda p: p[::-1],
-             5: lambda p: p.swapaxes(0, 1), 6: lambda p: np.rot90(p, -1), 7: lambda p: p[::-1, ::-1].swapaxes(0, 1),
-             8: lambda p: np.rot90(p)}
+    turns = {
+        2: lambda p: p[:, ::-1],
+        3: lambda p: p[::-1, ::-1],
+        4: lambda p: p[::-1],
+        5: lambda p: p.swapaxes(0, 1),
+        6: lambda p: np.rot90(p, -1),
+        7: lambda p: p[::-1, ::-1].swapaxes(0, 1),
+        8: lambda p: np.rot90(p),
+    }
     return turns[orientation](pixels) if orientation in turns else pixels
 
 
@@ -191,7 +211,9 @@ def to_linear(pixels: NDArray) -> NDArray[np.float32]:
 def to_display(linear: NDArray) -> NDArray[np.float32]:
     """Linear light → display values 0…1 float32 (IEC 61966-2-1)."""
     v = np.clip(linear, 0, 1)
-    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.power(np.maximum(v, 1e-9), 1 / 2.4) - 0.055).astype(np.float32)
+    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.power(np.maximum(v, 1e-9), 1 / 2.4) - 0.055).astype(
+        np.float32
+    )
 
 
 def straightened(pixels: NDArray, camera: Camera) -> NDArray:
@@ -206,7 +228,9 @@ def straightened(pixels: NDArray, camera: Camera) -> NDArray:
         y1 = min(h, y0 + band)
         grid = np.stack(np.meshgrid(xs, np.arange(y0, y1) + 0.5), axis=-1)
         source = (bend_pixels(grid, camera) - 0.5).astype(np.float32)
-        out[y0:y1] = cv2.remap(pixels, source[..., 0], source[..., 1], cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
+        out[y0:y1] = cv2.remap(
+            pixels, source[..., 0], source[..., 1], cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE
+        )
     return out
 
 
@@ -271,8 +295,13 @@ def save_frame(path: Path, linear: NDArray[np.float32], form: str) -> None:
     solid = bool(alpha.min() > 0.999)
     if form == "tiff":
         data = (rgba * 65535 + 0.5).astype(np.uint16)
-        tifffile.imwrite(path, data[..., :3] if solid else data, photometric="rgb", compression="zlib",
-                         extrasamples=None if solid else [2])
+        tifffile.imwrite(
+            path,
+            data[..., :3] if solid else data,
+            photometric="rgb",
+            compression="zlib",
+            extrasamples=None if solid else [2],
+        )
         return
     eight = (rgba * 255 + 0.5).astype(np.uint8)
     path.write_bytes(png(eight[..., :3] if solid else eight))

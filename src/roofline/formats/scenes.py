@@ -26,7 +26,7 @@ from roofline.errors import FormatError
 from roofline.formats import pictures
 from roofline.shot import Plate, Shot
 
-FLIP = np.diag([1.0, -1.0, -1.0])       # our camera axes → those of glTF, OBJ viewers and USD
+FLIP = np.diag([1.0, -1.0, -1.0])  # our camera axes → those of glTF, OBJ viewers and USD
 FORMS = (".glb", ".gltf", ".obj", ".usda")
 
 
@@ -100,7 +100,7 @@ def _camera_tracks(scene: SceneOut) -> tuple[np.ndarray, np.ndarray, np.ndarray]
     first = scene.frames[0][0]
     times = np.array([(f - first) / scene.shot.delivery.fps for f, _ in scene.frames])
     positions = np.array([v.position for _, v in scene.frames])
-    turns = []
+    turns: list[np.ndarray] = []
     for _, view in scene.frames:
         w, x, y, z = matrix_to_quaternion(view.rotation.T @ FLIP)
         q = np.array([x, y, z, w])
@@ -115,7 +115,9 @@ def _write_gltf(scene: SceneOut, out: Path) -> list[Path]:
 
     def store(data: bytes, target: int | None = None) -> int:
         blob.extend(b"\0" * (-len(blob) % 4))
-        views.append({"buffer": 0, "byteOffset": len(blob), "byteLength": len(data)} | ({"target": target} if target else {}))
+        views.append(
+            {"buffer": 0, "byteOffset": len(blob), "byteLength": len(data)} | ({"target": target} if target else {})
+        )
         blob.extend(data)
         return len(views) - 1
 
@@ -131,19 +133,40 @@ def _write_gltf(scene: SceneOut, out: Path) -> list[Path]:
     names = {s.id: s.name for s in scene.shot.solids}
     plate_names = {p.id: p.name for p in scene.shot.plates}
     material_of: dict[str | None, int] = {}
-    materials, images, textures = [], [], []
+    materials: list[dict] = []
+    images: list[dict] = []
+    textures: list[dict] = []
     for plate, texture in scene.textures.items():
         images.append({"name": plate_names[plate], "mimeType": texture.mime, "bufferView": store(texture.data)})
         textures.append({"source": len(images) - 1, "sampler": 0})
         material_of[plate] = len(materials)
-        materials.append({
-            "name": plate_names[plate], "doubleSided": True, "extensions": {"KHR_materials_unlit": {}},
-            "alphaMode": "BLEND" if texture.alpha else "OPAQUE",
-            "pbrMetallicRoughness": {"baseColorTexture": {"index": len(textures) - 1}, "metallicFactor": 0, "roughnessFactor": 1}})
+        materials.append(
+            {
+                "name": plate_names[plate],
+                "doubleSided": True,
+                "extensions": {"KHR_materials_unlit": {}},
+                "alphaMode": "BLEND" if texture.alpha else "OPAQUE",
+                "pbrMetallicRoughness": {
+                    "baseColorTexture": {"index": len(textures) - 1},
+                    "metallicFactor": 0,
+                    "roughnessFactor": 1,
+                },
+            }
+        )
     if any(p.plate is None for p in scene.patches):
         material_of[None] = len(materials)
-        materials.append({"name": "bare", "doubleSided": True, "extensions": {"KHR_materials_unlit": {}},
-                          "pbrMetallicRoughness": {"baseColorFactor": [0.21, 0.21, 0.21, 1], "metallicFactor": 0, "roughnessFactor": 1}})
+        materials.append(
+            {
+                "name": "bare",
+                "doubleSided": True,
+                "extensions": {"KHR_materials_unlit": {}},
+                "pbrMetallicRoughness": {
+                    "baseColorFactor": [0.21, 0.21, 0.21, 1],
+                    "metallicFactor": 0,
+                    "roughnessFactor": 1,
+                },
+            }
+        )
     meshes, nodes = [], []
     for solid in dict.fromkeys(p.solid for p in scene.patches):
         primitives = []
@@ -163,33 +186,69 @@ def _write_gltf(scene: SceneOut, out: Path) -> list[Path]:
     document = {
         "asset": {"version": "2.0", "generator": f"Roof Line {__version__}"},
         "extensionsUsed": ["KHR_materials_unlit"],
-        "scene": 0, "scenes": [{"name": scene.shot.name, "nodes": list(range(len(nodes)))}],
-        "nodes": nodes, "meshes": meshes, "materials": materials,
-        "cameras": [{"name": "lens", "type": "perspective", "perspective": {
-            "yfov": 2 * float(np.arctan(d.height / 2 / view.focal)), "aspectRatio": d.width / d.height, "znear": 0.05},
-            "extras": {"focal_px": [float(v.focal) for _, v in scene.frames], "fps": d.fps, "first_frame": scene.frames[0][0],
-                       "principal_point": list(view.centre)}}],
-        "animations": [{"name": "move", "samplers": [
-            {"input": time, "output": accessor(positions, "VEC3"), "interpolation": "LINEAR"},
-            {"input": time, "output": accessor(turns, "VEC4"), "interpolation": "LINEAR"}],
-            "channels": [{"sampler": 0, "target": {"node": camera, "path": "translation"}},
-                         {"sampler": 1, "target": {"node": camera, "path": "rotation"}}]}],
-        "accessors": accessors, "bufferViews": views,
+        "scene": 0,
+        "scenes": [{"name": scene.shot.name, "nodes": list(range(len(nodes)))}],
+        "nodes": nodes,
+        "meshes": meshes,
+        "materials": materials,
+        "cameras": [
+            {
+                "name": "lens",
+                "type": "perspective",
+                "perspective": {
+                    "yfov": 2 * float(np.arctan(d.height / 2 / view.focal)),
+                    "aspectRatio": d.width / d.height,
+                    "znear": 0.05,
+                },
+                "extras": {
+                    "focal_px": [float(v.focal) for _, v in scene.frames],
+                    "fps": d.fps,
+                    "first_frame": scene.frames[0][0],
+                    "principal_point": list(view.centre),
+                },
+            }
+        ],
+        "animations": [
+            {
+                "name": "move",
+                "samplers": [
+                    {"input": time, "output": accessor(positions, "VEC3"), "interpolation": "LINEAR"},
+                    {"input": time, "output": accessor(turns, "VEC4"), "interpolation": "LINEAR"},
+                ],
+                "channels": [
+                    {"sampler": 0, "target": {"node": camera, "path": "translation"}},
+                    {"sampler": 1, "target": {"node": camera, "path": "rotation"}},
+                ],
+            }
+        ],
+        "accessors": accessors,
+        "bufferViews": views,
     }
     if images:
-        document |= {"images": images, "textures": textures,
-                     "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}]}
+        document |= {
+            "images": images,
+            "textures": textures,
+            "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}],
+        }
     blob.extend(b"\0" * (-len(blob) % 4))
     if out.suffix.lower() == ".gltf":
-        document["buffers"] = [{"byteLength": len(blob), "uri": "data:application/octet-stream;base64," + base64.b64encode(blob).decode()}]
+        document["buffers"] = [
+            {"byteLength": len(blob), "uri": "data:application/octet-stream;base64," + base64.b64encode(blob).decode()}
+        ]
         _finish(out, json.dumps(document, allow_nan=False).encode())
         return [out]
     document["buffers"] = [{"byteLength": len(blob)}]
     text = json.dumps(document, allow_nan=False).encode()
     text += b" " * (-len(text) % 4)
     total = 12 + 8 + len(text) + 8 + len(blob)
-    _finish(out, struct.pack("<4sII", b"glTF", 2, total) + struct.pack("<I4s", len(text), b"JSON") + text
-            + struct.pack("<I4s", len(blob), b"BIN\0") + bytes(blob))
+    _finish(
+        out,
+        struct.pack("<4sII", b"glTF", 2, total)
+        + struct.pack("<I4s", len(text), b"JSON")
+        + text
+        + struct.pack("<I4s", len(blob), b"BIN\0")
+        + bytes(blob),
+    )
     return [out]
 
 
@@ -217,7 +276,10 @@ def _write_obj(scene: SceneOut, out: Path) -> list[Path]:
         if scene.textures[plate].alpha:
             lines.append(f"map_d -imfchan m {path.name}")
     mtl.write_text("\n".join([*lines, "newmtl bare", "Kd 0.5 0.5 0.5", ""]))
-    body = [f"# Roof Line {__version__}: {scene.shot.name}; metres, Y up. The camera is not part of OBJ.", f"mtllib {mtl.name}"]
+    body = [
+        f"# Roof Line {__version__}: {scene.shot.name}; metres, Y up. The camera is not part of OBJ.",
+        f"mtllib {mtl.name}",
+    ]
     n = 1
     for patch in scene.patches:
         body += [f"o {patch.solid}.{patch.plate or 'bare'}", f"usemtl {patch.plate or 'bare'}"]
@@ -235,54 +297,95 @@ def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
     files = _save_textures(scene, out)
     d = scene.shot.delivery
     first, last = scene.frames[0][0], scene.frames[-1][0]
-    text = ['#usda 1.0', '(', '    defaultPrim = "shot"', '    metersPerUnit = 1', '    upAxis = "Y"',
-            f'    startTimeCode = {first}', f'    endTimeCode = {last}', f'    timeCodesPerSecond = {d.fps:g}', ')', '',
-            'def Xform "shot"', '{']
-    back = d.width * 0.01                     # film back such that one delivered pixel is a hundredth of a unit
-    text += ['    def Camera "lens"', '    {', f'        float horizontalAperture = {back:.6g}',
-             f'        float verticalAperture = {d.height * 0.01:.6g}',
-             f'        float horizontalApertureOffset = {(d.width / 2 - scene.frames[0][1].centre[0]) * 0.01:.6g}',
-             f'        float verticalApertureOffset = {(scene.frames[0][1].centre[1] - d.height / 2) * 0.01:.6g}',
-             '        float2 clippingRange = (0.05, 100000)', '        float focalLength.timeSamples = {']
-    text += [f'            {f}: {v.focal * 0.01:.8g},' for f, v in scene.frames]
-    text += ['        }', '        matrix4d xformOp:transform.timeSamples = {']
+    text = [
+        "#usda 1.0",
+        "(",
+        '    defaultPrim = "shot"',
+        "    metersPerUnit = 1",
+        '    upAxis = "Y"',
+        f"    startTimeCode = {first}",
+        f"    endTimeCode = {last}",
+        f"    timeCodesPerSecond = {d.fps:g}",
+        ")",
+        "",
+        'def Xform "shot"',
+        "{",
+    ]
+    back = d.width * 0.01  # film back such that one delivered pixel is a hundredth of a unit
+    text += [
+        '    def Camera "lens"',
+        "    {",
+        f"        float horizontalAperture = {back:.6g}",
+        f"        float verticalAperture = {d.height * 0.01:.6g}",
+        f"        float horizontalApertureOffset = {(d.width / 2 - scene.frames[0][1].centre[0]) * 0.01:.6g}",
+        f"        float verticalApertureOffset = {(scene.frames[0][1].centre[1] - d.height / 2) * 0.01:.6g}",
+        "        float2 clippingRange = (0.05, 100000)",
+        "        float focalLength.timeSamples = {",
+    ]
+    text += [f"            {f}: {v.focal * 0.01:.8g}," for f, v in scene.frames]
+    text += ["        }", "        matrix4d xformOp:transform.timeSamples = {"]
     for f, v in scene.frames:
         m = np.eye(4)
         m[:3, :3] = (v.rotation.T @ FLIP).T
         m[3, :3] = v.position
-        text.append(f'            {f}: ( ' + ", ".join("(" + ", ".join(f"{x:.9g}" for x in row) + ")" for row in m) + ' ),')
-    text += ['        }', '        uniform token[] xformOpOrder = ["xformOp:transform"]', '    }']
+        text.append(
+            f"            {f}: ( " + ", ".join("(" + ", ".join(f"{x:.9g}" for x in row) + ")" for row in m) + " ),"
+        )
+    text += ["        }", '        uniform token[] xformOpOrder = ["xformOp:transform"]', "    }"]
     for plate, path in files.items():
         safe = _prim(plate)
-        text += [f'    def Material "plate_{safe}"', '    {',
-                 f'        token outputs:surface.connect = </shot/plate_{safe}/surface.outputs:surface>',
-                 '        def Shader "surface"', '        {', '            uniform token info:id = "UsdPreviewSurface"',
-                 '            color3f inputs:diffuseColor = (0, 0, 0)',
-                 f'            color3f inputs:emissiveColor.connect = </shot/plate_{safe}/picture.outputs:rgb>',
-                 f'            float inputs:opacity.connect = </shot/plate_{safe}/picture.outputs:a>'
-                 if scene.textures[plate].alpha else '            float inputs:opacity = 1',
-                 '            float inputs:roughness = 1', '            token outputs:surface', '        }',
-                 '        def Shader "picture"', '        {', '            uniform token info:id = "UsdUVTexture"',
-                 f'            asset inputs:file = @{path.name}@', '            token inputs:sourceColorSpace = "sRGB"',
-                 f'            float2 inputs:st.connect = </shot/plate_{safe}/st.outputs:result>',
-                 '            float3 outputs:rgb', '            float outputs:a', '        }',
-                 '        def Shader "st"', '        {', '            uniform token info:id = "UsdPrimvarReader_float2"',
-                 '            string inputs:varname = "st"', '            float2 outputs:result', '        }', '    }']
+        text += [
+            f'    def Material "plate_{safe}"',
+            "    {",
+            f"        token outputs:surface.connect = </shot/plate_{safe}/surface.outputs:surface>",
+            '        def Shader "surface"',
+            "        {",
+            '            uniform token info:id = "UsdPreviewSurface"',
+            "            color3f inputs:diffuseColor = (0, 0, 0)",
+            f"            color3f inputs:emissiveColor.connect = </shot/plate_{safe}/picture.outputs:rgb>",
+            f"            float inputs:opacity.connect = </shot/plate_{safe}/picture.outputs:a>"
+            if scene.textures[plate].alpha
+            else "            float inputs:opacity = 1",
+            "            float inputs:roughness = 1",
+            "            token outputs:surface",
+            "        }",
+            '        def Shader "picture"',
+            "        {",
+            '            uniform token info:id = "UsdUVTexture"',
+            f"            asset inputs:file = @{path.name}@",
+            '            token inputs:sourceColorSpace = "sRGB"',
+            f"            float2 inputs:st.connect = </shot/plate_{safe}/st.outputs:result>",
+            "            float3 outputs:rgb",
+            "            float outputs:a",
+            "        }",
+            '        def Shader "st"',
+            "        {",
+            '            uniform token info:id = "UsdPrimvarReader_float2"',
+            '            string inputs:varname = "st"',
+            "            float2 outputs:result",
+            "        }",
+            "    }",
+        ]
     for i, patch in enumerate(scene.patches):
         count = len(patch.corners)
         points = ", ".join("({:.6f}, {:.6f}, {:.6f})".format(*p) for p in patch.corners.reshape(-1, 3))
         st = ", ".join(f"({u:.7f}, {1 - v:.7f})" for u, v in patch.uv.reshape(-1, 2))
         bind = patch.plate is not None
-        text += [f'    def Mesh "{_prim(patch.solid)}_{i}"' + (' (prepend apiSchemas = ["MaterialBindingAPI"])' if bind else ''), '    {',
-                 '        uniform bool doubleSided = 1', '        uniform token subdivisionScheme = "none"',
-                 f'        int[] faceVertexCounts = [{", ".join(["3"] * count)}]',
-                 f'        int[] faceVertexIndices = [{", ".join(map(str, range(3 * count)))}]',
-                 f'        point3f[] points = [{points}]',
-                 f'        texCoord2f[] primvars:st = [{st}] (interpolation = "vertex")']
+        text += [
+            f'    def Mesh "{_prim(patch.solid)}_{i}"'
+            + (' (prepend apiSchemas = ["MaterialBindingAPI"])' if bind else ""),
+            "    {",
+            "        uniform bool doubleSided = 1",
+            '        uniform token subdivisionScheme = "none"',
+            f"        int[] faceVertexCounts = [{', '.join(['3'] * count)}]",
+            f"        int[] faceVertexIndices = [{', '.join(map(str, range(3 * count)))}]",
+            f"        point3f[] points = [{points}]",
+            f'        texCoord2f[] primvars:st = [{st}] (interpolation = "vertex")',
+        ]
         if bind:
-            text.append(f'        rel material:binding = </shot/plate_{_prim(patch.plate or "")}>')
-        text.append('    }')
-    text += ['}', '']
+            text.append(f"        rel material:binding = </shot/plate_{_prim(patch.plate or '')}>")
+        text.append("    }")
+    text += ["}", ""]
     _finish(out, "\n".join(text).encode())
     return [out, *files.values()]
 

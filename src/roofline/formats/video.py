@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -11,8 +12,10 @@ from numpy.typing import NDArray
 
 from roofline.formats.pictures import to_display
 
-CODECS = {"mp4": ("libx264", {"crf": "16", "preset": "medium"}),
-          "webm": ("libvpx-vp9", {"crf": "22", "b": "0", "deadline": "realtime", "cpu-used": "5", "row-mt": "1"})}
+CODECS = {
+    "mp4": ("libx264", {"crf": "16", "preset": "medium"}),
+    "webm": ("libvpx-vp9", {"crf": "22", "b": "0", "deadline": "realtime", "cpu-used": "5", "row-mt": "1"}),
+}
 
 
 class VideoFile:
@@ -21,7 +24,8 @@ class VideoFile:
     def __init__(self, path: Path, form: str, width: int, height: int, fps: float):
         codec, options = CODECS[form]
         self.container = av.open(str(path), "w")
-        self.stream = self.container.add_stream(codec, rate=Fraction(fps).limit_denominator(1001), options=options)
+        stream: Any = self.container.add_stream(codec, rate=Fraction(fps).limit_denominator(1001), options=options)
+        self.stream = stream
         self.stream.width, self.stream.height = width + width % 2, height + height % 2
         self.stream.pix_fmt = "yuv420p"
         self.stream.codec_context.color_range = 1
@@ -29,7 +33,9 @@ class VideoFile:
 
     def add(self, linear: NDArray[np.float32]) -> None:
         rgb = (to_display(linear[..., :3]) * 255 + 0.5).astype(np.uint8)
-        rgb = np.pad(rgb, ((0, self.stream.height - rgb.shape[0]), (0, self.stream.width - rgb.shape[1]), (0, 0)), "edge")
+        rgb = np.pad(
+            rgb, ((0, self.stream.height - rgb.shape[0]), (0, self.stream.width - rgb.shape[1]), (0, 0)), "edge"
+        )
         frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(rgb), format="rgb24")
         frame = frame.reformat(format="yuv420p", dst_colorspace="ITU709")
         for packet in self.stream.encode(frame):

@@ -65,8 +65,13 @@ BASE = "/api/shots/<shot_id>"
 
 def shape_of(solid: AnySolid) -> Outlined:
     faces = faces_of(solid)
-    return Outlined(id=solid.id, vertices=[(float(x), float(y), float(z)) for x, y, z in faces.vertices],
-                    names=faces.names, loops=faces.loops, cutout=faces.cutout)
+    return Outlined(
+        id=solid.id,
+        vertices=[(float(x), float(y), float(z)) for x, y, z in faces.vertices],
+        names=faces.names,
+        loops=faces.loops,
+        cutout=faces.cutout,
+    )
 
 
 def job_state(job: Job) -> JobState:
@@ -90,12 +95,36 @@ class Api:
             home = None
         first, last = shot.frame_range
         return ShotState(
-            id=shot_id, revision=revision, shot=shot, shapes=[shape_of(s) for s in shot.solids], home=home,
-            first_frame=first, last_frame=last, rail=rail(shot, self.studio, deliveries, revision,
-                      lambda: self.news.tell(shot_id, "changed", {"revision": revision})), undo=history.undo,
-            redo=history.redo, jobs=[job_state(j) for j in self.jobs.of(shot_id) if j.state in ("waiting", "running")],
-            deliveries=[DeliveryFile(id=d.id, version=d.version, form=d.form, file=Path(d.file).name, frames=d.frames,
-                                     made=d.made, current=d.revision == revision) for d in deliveries])
+            id=shot_id,
+            revision=revision,
+            shot=shot,
+            shapes=[shape_of(s) for s in shot.solids],
+            home=home,
+            first_frame=first,
+            last_frame=last,
+            rail=rail(
+                shot,
+                self.studio,
+                deliveries,
+                revision,
+                lambda: self.news.tell(shot_id, "changed", {"revision": revision}),
+            ),
+            undo=history.undo,
+            redo=history.redo,
+            jobs=[job_state(j) for j in self.jobs.of(shot_id) if j.state in ("waiting", "running")],
+            deliveries=[
+                DeliveryFile(
+                    id=d.id,
+                    version=d.version,
+                    form=d.form,
+                    file=Path(d.file).name,
+                    frames=d.frames,
+                    made=d.made,
+                    current=d.revision == revision,
+                )
+                for d in deliveries
+            ],
+        )
 
     def changed(self, shot_id: str) -> ShotState:
         state = self.state(shot_id)
@@ -141,7 +170,11 @@ def _shots(api: Api, routes: Routes) -> None:
         out = []
         for s in store.shots():
             photos = store.load(s.id).photos
-            out.append(ListedShot(id=s.id, name=s.name, made=s.made, revision=s.revision, photo=photos[0].id if photos else None))
+            out.append(
+                ListedShot(
+                    id=s.id, name=s.name, made=s.made, revision=s.revision, photo=photos[0].id if photos else None
+                )
+            )
         return out
 
     @routes.add("POST", "/api/shots", body=NewShot, returns=ShotState)
@@ -227,11 +260,16 @@ def _photos(api: Api, routes: Routes) -> None:
         studio.remove_photo(shot_id, photo_id)
         return api.changed(shot_id)
 
-    @routes.add("GET", BASE + "/photos/<photo_id>/picture", media="image/jpeg", query={"width": Width, "straight": bool})
+    @routes.add(
+        "GET", BASE + "/photos/<photo_id>/picture", media="image/jpeg", query={"width": Width, "straight": bool}
+    )
     def photo_picture(shot_id: str, photo_id: str, width: int = 2048, straight: bool = False) -> Response:
         """The photo for the screen."""
-        return Response(studio.proxy(shot_id, photo_id, width, straight), mimetype="image/jpeg",
-                        headers={"Cache-Control": "private, max-age=60"})
+        return Response(
+            studio.proxy(shot_id, photo_id, width, straight),
+            mimetype="image/jpeg",
+            headers={"Cache-Control": "private, max-age=60"},
+        )
 
     @routes.add("PUT", BASE + "/delivery", body=Delivery, returns=ShotState)
     def set_delivery(shot_id: str, body: Delivery) -> ShotState:
@@ -258,7 +296,9 @@ def _massing(api: Api, routes: Routes) -> None:
     store, studio = api.store, api.studio
 
     def built(shot: Shot, body: Construction) -> AnySolid:
-        return studio.construct(shot, body.kind, body.points, body.top, body.photo, body.plate, body.distance, body.name)
+        return studio.construct(
+            shot, body.kind, body.points, body.top, body.photo, body.plate, body.distance, body.name
+        )
 
     @routes.add("POST", BASE + "/construct/try", body=Construction, returns=Constructed)
     def try_construct(shot_id: str, body: Construction) -> Constructed:
@@ -303,8 +343,12 @@ def _massing(api: Api, routes: Routes) -> None:
     @routes.add("POST", BASE + "/solids/<solid_id>/push", body=Push, returns=ShotState)
     def push_solid(shot_id: str, solid_id: str, body: Push) -> ShotState:
         """Move a solid in depth; its picture from home stays."""
-        studio.change_solid(shot_id, solid_id, "Move in depth",
-                            lambda shot, solid: construct.pushed(solid, studio.home_position(shot), body.factor))
+        studio.change_solid(
+            shot_id,
+            solid_id,
+            "Move in depth",
+            lambda shot, solid: construct.pushed(solid, studio.home_position(shot), body.factor),
+        )
         return api.changed(shot_id)
 
 
@@ -343,7 +387,9 @@ def _plates(api: Api, routes: Routes) -> None:
     @routes.add("POST", BASE + "/plates/<plate_id>/clean", body=CleanOrder, returns=JobState)
     def clean_plate(shot_id: str, plate_id: str, body: CleanOrder) -> JobState:
         """Make the clean plate behind a foreground plate."""
-        return api.start(shot_id, "clean", "Clean plate", lambda tell: studio.clean(shot_id, plate_id, body.grow_px, tell))
+        return api.start(
+            shot_id, "clean", "Clean plate", lambda tell: studio.clean(shot_id, plate_id, body.grow_px, tell)
+        )
 
     @routes.add("GET", BASE + "/plates/<plate_id>/texture", media="image/*", query={"width": Width})
     def plate_texture(shot_id: str, plate_id: str, width: int = 4096) -> Response:
@@ -354,6 +400,7 @@ def _plates(api: Api, routes: Routes) -> None:
     @routes.add("PUT", BASE + "/throws", body=list[Throw], returns=ShotState)
     def set_throws(shot_id: str, body: list[Throw]) -> ShotState:
         """Set what is thrown on what, in order."""
+
         def alter(shot: Shot) -> Shot:
             shot.throws = body
             for plate in shot.plates:
@@ -379,15 +426,23 @@ def _moves(api: Api, routes: Routes) -> None:
         """Set the key that stands on a frame, or a new one there, by figures."""
         turn = from_pan_tilt_roll(*np.radians([body.pan_deg, body.tilt_deg, body.roll_deg]))
         w, x, y, z = matrix_to_quaternion(turn.T)
-        key = Key(frame=body.frame, position=body.position, rotation=(float(w), float(x), float(y), float(z)),
-                  focal_px=body.focal_px, home=body.home, ease=body.ease)
+        key = Key(
+            frame=body.frame,
+            position=body.position,
+            rotation=(float(w), float(x), float(y), float(z)),
+            focal_px=body.focal_px,
+            home=body.home,
+            ease=body.ease,
+        )
 
         def alter(shot: Shot) -> Shot:
             if key.home:
                 placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease})
             else:
                 placed = key
-            shot.move = Move(keys=[k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame] + [placed])
+            shot.move = Move(
+                keys=[k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame] + [placed]
+            )
             return shot
 
         store.change(shot_id, f"Set the key on frame {body.frame}", alter)
@@ -396,6 +451,7 @@ def _moves(api: Api, routes: Routes) -> None:
     @routes.add("DELETE", BASE + "/keys/<frame>", returns=ShotState)
     def remove_key(shot_id: str, frame: str) -> ShotState:
         """Remove the key on a frame."""
+
         def alter(shot: Shot) -> Shot:
             left = [k for k in shot.move.keys if str(k.frame) != frame]
             if len(left) == len(shot.move.keys):
@@ -420,9 +476,17 @@ def _moves(api: Api, routes: Routes) -> None:
         for frame, view in studio.path(shot)[1]:
             r = view.rotation
             pan, tilt, roll = np.degrees(pan_tilt_roll(r))
-            cameras.append(FrameCamera(frame=frame, position=tuple(view.position.tolist()),
-                                       rotation=tuple(tuple(row) for row in r.tolist()), focal_px=view.focal,
-                                       pan_deg=float(pan), tilt_deg=float(tilt), roll_deg=float(roll)))
+            cameras.append(
+                FrameCamera(
+                    frame=frame,
+                    position=tuple(view.position.tolist()),
+                    rotation=tuple(tuple(row) for row in r.tolist()),  # type: ignore[arg-type]
+                    focal_px=view.focal,
+                    pan_deg=float(pan),
+                    tilt_deg=float(tilt),
+                    roll_deg=float(roll),
+                )
+            )
         return PathState(principal_point=lens_centre(shot), cameras=cameras)
 
     @routes.add("POST", BASE + "/check", returns=JobState)
@@ -445,8 +509,11 @@ def _moves(api: Api, routes: Routes) -> None:
         """Verdicts of a frame as a grey PNG: 0 sound, 1 soft, 2 smeared, 3 spilled, 4 bare, 5 void."""
         shot = store.load(shot_id)
         view = studio.view(shot, number_of(frame), min(width, shot.delivery.width))
-        return Response(png(studio.engine(shot).measure(view).verdict, 1), mimetype="image/png",
-                        headers={"Cache-Control": "no-store"})
+        return Response(
+            png(studio.engine(shot).measure(view).verdict, 1),
+            mimetype="image/png",
+            headers={"Cache-Control": "no-store"},
+        )
 
     @routes.add("GET", BASE + "/frames/<frame>/picture", media="image/png", query={"width": Width})
     def frame_picture(shot_id: str, frame: str, width: int = 960) -> Response:
@@ -456,8 +523,11 @@ def _moves(api: Api, routes: Routes) -> None:
         shot = store.load(shot_id)
         view = studio.view(shot, number_of(frame), min(width, shot.delivery.width))
         linear = studio.engine(shot).picture(view)
-        return Response(png((to_display(linear[..., :3]) * 255 + 0.5).astype(np.uint8), 1), mimetype="image/png",
-                        headers={"Cache-Control": "no-store"})
+        return Response(
+            png((to_display(linear[..., :3]) * 255 + 0.5).astype(np.uint8), 1),
+            mimetype="image/png",
+            headers={"Cache-Control": "no-store"},
+        )
 
     @routes.add("GET", BASE + "/frames/<frame>/probe", returns=ProbeReport, query={"x": float, "y": float})
     def probe_pixel(shot_id: str, frame: str, x: float, y: float) -> ProbeReport:
@@ -480,8 +550,12 @@ def _handoff(api: Api, routes: Routes) -> None:
     def start_delivery(shot_id: str, body: DeliveryOrder) -> JobState:
         """Render frames or a video, or export a scene or package, as the next version."""
         if body.form in ("png", "tiff", "exr", "mp4", "webm"):
-            return api.start(shot_id, "deliver", f"Render {body.form}",
-                             lambda tell: studio.deliver(shot_id, body.form, body.first, body.last, tell))
+            return api.start(
+                shot_id,
+                "deliver",
+                f"Render {body.form}",
+                lambda tell: studio.deliver(shot_id, body.form, body.first, body.last, tell),
+            )
         return api.start(shot_id, "export", f"Export {body.form}", lambda tell: studio.export(shot_id, body.form, tell))
 
     @routes.add("GET", BASE + "/deliveries/<delivery_id>/file", media="application/octet-stream")
@@ -500,7 +574,9 @@ def _handoff(api: Api, routes: Routes) -> None:
             for file in sorted(path.iterdir()):
                 archive.write(file, file.name)
         buffer.seek(0)
-        return send_file(buffer, as_attachment=True, download_name=f"{path.name}-{found.form}.zip", mimetype="application/zip")
+        return send_file(
+            buffer, as_attachment=True, download_name=f"{path.name}-{found.form}.zip", mimetype="application/zip"
+        )
 
 
 def number_of(frame: str) -> int:

@@ -17,8 +17,10 @@ from roofline.server.routes import problem, told
 from roofline.store.store import Store
 
 MAX_UPLOAD = 1_500_000_000
-POLICY = ("default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; object-src 'none'; "
-          "frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+POLICY = (
+    "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; object-src 'none'; "
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+)
 LOCAL = ("127.0.0.1", "localhost", "[::1]")
 COOKIE = "roofline-token"
 
@@ -55,7 +57,9 @@ def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) ->
                 response.set_cookie(COOKIE, token, httponly=True, samesite="Strict")
                 return response  # type: ignore[return-value]
             if not hmac.compare_digest(given, token):
-                return problem(403, "An access token is needed; open the address that was printed when the server started.")
+                return problem(
+                    403, "An access token is needed; open the address that was printed when the server started."
+                )
         return None
 
     @app.after_request

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from roofline.core.findings import Finding
 from roofline.shot import (
+    VERDICTS,
     AnySolid,
     CheckReport,
     Key,
@@ -17,7 +18,6 @@ from roofline.shot import (
     SurveyResult,
     Vec2,
     Vec3,
-    VERDICTS,
 )
 
 Axis = Literal["run", "rise", "return"]

@@ -35,11 +35,20 @@ class Routes:
     def __init__(self) -> None:
         self.all: list[Route] = []
 
-    def add(self, method: str, path: str, body: Any = None, returns: Any = None, media: str = "application/json",
-            query: dict[str, Any] | None = None, files: bool = False) -> Callable[[Callable], Callable]:
+    def add(
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        returns: Any = None,
+        media: str = "application/json",
+        query: dict[str, Any] | None = None,
+        files: bool = False,
+    ) -> Callable[[Callable], Callable]:
         def wrap(handler: Callable) -> Callable:
             self.all.append(Route(method, path, handler, body, returns, media, query or {}, files))
             return handler
+
         return wrap
 
     def install(self, app: Flask) -> None:
@@ -90,37 +99,78 @@ class Routes:
                 kinds.append((i, "serialization", TypeAdapter(route.returns)))
         schemas, shared = TypeAdapter.json_schemas(
             [(i, mode, adapter) for i, mode, adapter in kinds],  # type: ignore[misc]
-            ref_template="#/components/schemas/{model}")
+            ref_template="#/components/schemas/{model}",
+        )
         paths: dict[str, Any] = {}
         for i, route in enumerate(self.all):
             path = re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", route.path)
             operation: dict[str, Any] = {
-                "operationId": route.handler.__name__, "summary": (route.handler.__doc__ or "").strip().split("\n")[0],
+                "operationId": route.handler.__name__,
+                "summary": (route.handler.__doc__ or "").strip().split("\n")[0],
                 "parameters": [
                     {"name": n, "in": "path", "required": True, "schema": {"type": "string"}}
                     for n in re.findall(r"{(\w+)}", path)
-                ] + [{"name": n, "in": "query", "required": _required(route, n), "schema": TypeAdapter(kind).json_schema()}
-                     for n, kind in route.query.items()],
+                ]
+                + [
+                    {
+                        "name": n,
+                        "in": "query",
+                        "required": _required(route, n),
+                        "schema": TypeAdapter(kind).json_schema(),
+                    }
+                    for n, kind in route.query.items()
+                ],
                 "responses": {
-                    "200": {"description": "Done", "content": {route.media: (
-                        {"schema": schemas[(i, "serialization")]} if route.returns is not None else {})}},
-                    "default": {"description": "Refused, with the reason", "content": {PROBLEM: {
-                        "schema": {"$ref": "#/components/schemas/Problem"}}}},
+                    "200": {
+                        "description": "Done",
+                        "content": {
+                            route.media: (
+                                {"schema": schemas[(i, "serialization")]} if route.returns is not None else {}
+                            )
+                        },
+                    },
+                    "default": {
+                        "description": "Refused, with the reason",
+                        "content": {PROBLEM: {"schema": {"$ref": "#/components/schemas/Problem"}}},
+                    },
                 },
             }
             if route.body is not None:
-                operation["requestBody"] = {"required": True, "content": {"application/json": {"schema": schemas[(i, "validation")]}}}
+                operation["requestBody"] = {
+                    "required": True,
+                    "content": {"application/json": {"schema": schemas[(i, "validation")]}},
+                }
             elif route.files:
-                operation["requestBody"] = {"required": True, "content": {"multipart/form-data": {"schema": {
-                    "type": "object", "required": ["file"], "properties": {"file": {"type": "string", "format": "binary"}}}}}}
+                operation["requestBody"] = {
+                    "required": True,
+                    "content": {
+                        "multipart/form-data": {
+                            "schema": {
+                                "type": "object",
+                                "required": ["file"],
+                                "properties": {"file": {"type": "string", "format": "binary"}},
+                            }
+                        }
+                    },
+                }
             paths.setdefault(path, {})[route.method.lower()] = operation
         components = dict(shared.get("$defs", {}))
         components["Problem"] = {
-            "type": "object", "required": ["type", "title", "status", "detail"],
-            "properties": {"type": {"type": "string"}, "title": {"type": "string"}, "status": {"type": "integer"},
-                           "detail": {"type": "string"}}}
-        return {"openapi": "3.1.0", "info": {"title": "Roof Line", "version": __version__}, "paths": paths,
-                "components": {"schemas": components}}
+            "type": "object",
+            "required": ["type", "title", "status", "detail"],
+            "properties": {
+                "type": {"type": "string"},
+                "title": {"type": "string"},
+                "status": {"type": "integer"},
+                "detail": {"type": "string"},
+            },
+        }
+        return {
+            "openapi": "3.1.0",
+            "info": {"title": "Roof Line", "version": __version__},
+            "paths": paths,
+            "components": {"schemas": components},
+        }
 
 
 def _required(route: Route, name: str) -> bool:
@@ -133,9 +183,19 @@ def problem(status: int, detail: str) -> Response:
     """RFC 9457 problem JSON."""
     import json
 
-    titles = {400: "Not understood", 403: "Not allowed", 404: "Not there", 405: "Not possible", 409: "Does not fit",
-              413: "Too large", 415: "Wrong kind", 422: "Refused"}
-    text = json.dumps({"type": "about:blank", "title": titles.get(status, "Problem"), "status": status, "detail": detail})
+    titles = {
+        400: "Not understood",
+        403: "Not allowed",
+        404: "Not there",
+        405: "Not possible",
+        409: "Does not fit",
+        413: "Too large",
+        415: "Wrong kind",
+        422: "Refused",
+    }
+    text = json.dumps(
+        {"type": "about:blank", "title": titles.get(status, "Problem"), "status": status, "detail": detail}
+    )
     return Response(text, status=status, mimetype=PROBLEM)
 
 

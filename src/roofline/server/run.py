@@ -11,8 +11,8 @@ from waitress.server import create_server
 
 from roofline.demo.shot import DEMO_ID, FOLDER, warm_up
 from roofline.errors import RoofLineError
-from roofline.server.app import create_app
 from roofline.server.api import Api
+from roofline.server.app import create_app
 from roofline.store.store import default_data
 
 
@@ -23,12 +23,18 @@ def run(data: Path | None, host: str, port: int, token: str | None, demo: bool) 
     folder = data or default_data()
     app = create_app(folder, host, token)
     api: Api = app.extensions["roofline"]
-    if demo:
-        if all(s.id != DEMO_ID for s in api.store.shots()):
-            api.studio.take_in(FOLDER, shot_id=DEMO_ID)
+    if demo and all(s.id != DEMO_ID for s in api.store.shots()):
+        api.studio.take_in(FOLDER, shot_id=DEMO_ID)
     try:
-        server = create_server(app, host=host, port=port, threads=16, channel_timeout=3600,
-                               max_request_body_size=1_600_000_000, ident="Roof Line")
+        server = create_server(
+            app,
+            host=host,
+            port=port,
+            threads=16,
+            channel_timeout=3600,
+            max_request_body_size=1_600_000_000,
+            ident="Roof Line",
+        )
     except (OSError, socket.gaierror) as error:
         raise RoofLineError(f"Port {port} on {host} cannot be used: {error.strerror or error}.") from None
     shown = f"http://{host}:{server.effective_port}"

@@ -62,12 +62,17 @@ class Delivered:
 
 def rows_of(shot: Shot) -> dict[str, dict[str, tuple[int, str]]]:
     """A shot as rows: table → id → (place, JSON body)."""
+
     def body(value: Any) -> str:
         return json.dumps(value, allow_nan=False, separators=(",", ":"))
 
     out: dict[str, dict[str, tuple[int, str]]] = {
-        "plan": {"name": (0, body(shot.name)), "delivery": (1, body(shot.delivery.model_dump(mode="json"))),
-                 "limits": (2, body(shot.limits.model_dump(mode="json")))}}
+        "plan": {
+            "name": (0, body(shot.name)),
+            "delivery": (1, body(shot.delivery.model_dump(mode="json"))),
+            "limits": (2, body(shot.limits.model_dump(mode="json"))),
+        }
+    }
     for table, items in (("photo", shot.photos), ("solid", shot.solids), ("plate", shot.plates)):
         out[table] = {item.id: (i, body(item.model_dump(mode="json"))) for i, item in enumerate(items)}
     out["throw"] = {f"{i:04d}": (i, body(t.model_dump(mode="json"))) for i, t in enumerate(shot.throws)}
@@ -129,7 +134,9 @@ class Store:
     # ------------------------------------------------------------ shots
 
     def shots(self) -> list[Listed]:
-        return [Listed(*row) for row in self.db.execute("SELECT id, name, made, revision FROM shot ORDER BY made DESC, id")]
+        return [
+            Listed(*row) for row in self.db.execute("SELECT id, name, made, revision FROM shot ORDER BY made DESC, id")
+        ]
 
     def create(self, shot: Shot, shot_id: str | None = None) -> str:
         """Add a shot; its files must be in the blobs. Returns its id."""
@@ -156,8 +163,10 @@ class Store:
         return int(row[0])
 
     def _rows(self, db: sqlite3.Connection, shot_id: str) -> dict[str, dict[str, tuple[int, str]]]:
-        return {t: {i: (p, b) for i, p, b in db.execute(f"SELECT id, place, body FROM {t} WHERE shot = ?", (shot_id,))}
-                for t in UNDOABLE}
+        return {
+            t: {i: (p, b) for i, p, b in db.execute(f"SELECT id, place, body FROM {t} WHERE shot = ?", (shot_id,))}
+            for t in UNDOABLE
+        }
 
     def _read(self, db: sqlite3.Connection, shot_id: str) -> tuple[Shot, int, dict[str, dict[str, tuple[int, str]]]]:
         revision = self._known(db, shot_id)
@@ -167,10 +176,18 @@ class Store:
             return [json.loads(b) for _, b in sorted(rows[table].values())]
 
         plan = {i: json.loads(b) for i, (_, b) in rows["plan"].items()}
-        shot = Shot.model_validate({
-            "name": plan["name"], "delivery": plan["delivery"], "limits": plan["limits"], "photos": ordered("photo"),
-            "solids": ordered("solid"), "plates": ordered("plate"), "throws": ordered("throw"),
-            "move": {"keys": ordered("key")}})
+        shot = Shot.model_validate(
+            {
+                "name": plan["name"],
+                "delivery": plan["delivery"],
+                "limits": plan["limits"],
+                "photos": ordered("photo"),
+                "solids": ordered("solid"),
+                "plates": ordered("plate"),
+                "throws": ordered("throw"),
+                "move": {"keys": ordered("key")},
+            }
+        )
         return shot, revision, rows
 
     def load(self, shot_id: str) -> Shot:
@@ -202,8 +219,11 @@ class Store:
             self._write(db, shot_id, old, new)
             db.execute("UPDATE recording SET step = 0")
             db.execute("UPDATE shot SET revision = revision + 1, name = ? WHERE id = ?", (after.name, shot_id))
-            db.execute("DELETE FROM step WHERE shot = ? AND id <= (SELECT id FROM step WHERE shot = ? "
-                       "ORDER BY id DESC LIMIT 1 OFFSET ?)", (shot_id, shot_id, KEEP_STEPS))
+            db.execute(
+                "DELETE FROM step WHERE shot = ? AND id <= (SELECT id FROM step WHERE shot = ? "
+                "ORDER BY id DESC LIMIT 1 OFFSET ?)",
+                (shot_id, shot_id, KEEP_STEPS),
+            )
             return after
 
     def _write(self, db: sqlite3.Connection, shot_id: str, old: dict, new: dict) -> None:
@@ -212,26 +232,44 @@ class Store:
                 db.execute(f"DELETE FROM {table} WHERE shot = ? AND id = ?", (shot_id, ident))
             for ident, (place, body) in new[table].items():
                 if ident not in old[table]:
-                    db.execute(f"INSERT INTO {table} (shot, id, place, body) VALUES (?, ?, ?, ?)", (shot_id, ident, place, body))
+                    db.execute(
+                        f"INSERT INTO {table} (shot, id, place, body) VALUES (?, ?, ?, ?)",
+                        (shot_id, ident, place, body),
+                    )
                 elif old[table][ident] != (place, body):
-                    db.execute(f"UPDATE {table} SET place = ?, body = ? WHERE shot = ? AND id = ?", (place, body, shot_id, ident))
+                    db.execute(
+                        f"UPDATE {table} SET place = ?, body = ? WHERE shot = ? AND id = ?",
+                        (place, body, shot_id, ident),
+                    )
 
     # ------------------------------------------------------------ undo
 
     def history(self, shot_id: str) -> History:
-        undo = self.db.execute("SELECT label FROM step WHERE shot = ? AND undone = 0 ORDER BY id DESC LIMIT 1", (shot_id,)).fetchone()
-        redo = self.db.execute("SELECT label FROM step WHERE shot = ? AND undone = 1 ORDER BY id LIMIT 1", (shot_id,)).fetchone()
+        undo = self.db.execute(
+            "SELECT label FROM step WHERE shot = ? AND undone = 0 ORDER BY id DESC LIMIT 1", (shot_id,)
+        ).fetchone()
+        redo = self.db.execute(
+            "SELECT label FROM step WHERE shot = ? AND undone = 1 ORDER BY id LIMIT 1", (shot_id,)
+        ).fetchone()
         return History(undo[0] if undo else None, redo[0] if redo else None)
 
     def undo(self, shot_id: str) -> str:
         """Take the last step back; returns its label. Raises Conflict when there is none."""
-        return self._turn(shot_id, "SELECT id, label FROM step WHERE shot = ? AND undone = 0 ORDER BY id DESC LIMIT 1", 1,
-                          "There is nothing to undo.")
+        return self._turn(
+            shot_id,
+            "SELECT id, label FROM step WHERE shot = ? AND undone = 0 ORDER BY id DESC LIMIT 1",
+            1,
+            "There is nothing to undo.",
+        )
 
     def redo(self, shot_id: str) -> str:
         """Make the last step that was undone again; returns its label. Raises Conflict when there is none."""
-        return self._turn(shot_id, "SELECT id, label FROM step WHERE shot = ? AND undone = 1 ORDER BY id LIMIT 1", 0,
-                          "There is nothing to redo.")
+        return self._turn(
+            shot_id,
+            "SELECT id, label FROM step WHERE shot = ? AND undone = 1 ORDER BY id LIMIT 1",
+            0,
+            "There is nothing to redo.",
+        )
 
     def _turn(self, shot_id: str, query: str, undone: int, nothing: str) -> str:
         with self.transaction() as db:
@@ -240,7 +278,9 @@ class Store:
             if found is None:
                 raise Conflict(nothing)
             step, label = found
-            statements = [r[0] for r in db.execute("SELECT statement FROM undo_log WHERE step = ? ORDER BY id DESC", (step,))]
+            statements = [
+                r[0] for r in db.execute("SELECT statement FROM undo_log WHERE step = ? ORDER BY id DESC", (step,))
+            ]
             db.execute("DELETE FROM undo_log WHERE step = ?", (step,))
             db.execute("UPDATE recording SET step = ?", (step,))
             for statement in statements:
@@ -254,16 +294,27 @@ class Store:
     # ------------------------------------------------------------ deliveries
 
     def deliveries(self, shot_id: str) -> list[Delivered]:
-        return [Delivered(*row) for row in self.db.execute(
-            "SELECT id, version, form, file, frames, made, revision FROM delivery WHERE shot = ? ORDER BY id DESC", (shot_id,))]
+        return [
+            Delivered(*row)
+            for row in self.db.execute(
+                "SELECT id, version, form, file, frames, made, revision FROM delivery WHERE shot = ? ORDER BY id DESC",
+                (shot_id,),
+            )
+        ]
 
     def next_version(self, shot_id: str) -> int:
-        return int(self.db.execute("SELECT coalesce(max(version), 0) + 1 FROM delivery WHERE shot = ?", (shot_id,)).fetchone()[0])
+        return int(
+            self.db.execute("SELECT coalesce(max(version), 0) + 1 FROM delivery WHERE shot = ?", (shot_id,)).fetchone()[
+                0
+            ]
+        )
 
     def delivered(self, shot_id: str, version: int, form: str, file: str, frames: int, revision: int) -> None:
         with self.transaction() as db:
-            db.execute("INSERT INTO delivery (shot, version, form, file, frames, revision) VALUES (?, ?, ?, ?, ?, ?)",
-                       (shot_id, version, form, file, frames, revision))
+            db.execute(
+                "INSERT INTO delivery (shot, version, form, file, frames, revision) VALUES (?, ?, ?, ?, ?, ?)",
+                (shot_id, version, form, file, frames, revision),
+            )
 
 
 def _triggers(table: str) -> str:

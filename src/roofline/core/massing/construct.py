@@ -14,8 +14,8 @@ from roofline.shot import AnySolid, Backdrop, Block, Column, Flat, Gable, Ground
 
 Axis = Literal["run", "rise", "return"]
 AXES: dict[Axis, Array] = {"run": np.array([1.0, 0, 0]), "rise": np.array([0, 1.0, 0]), "return": np.array([0, 0, 1.0])}
-SMALLEST = 0.01             # metres
-NEW_HEIGHT = 2.5            # metres, until the height has been pulled
+SMALLEST = 0.01  # metres
+NEW_HEIGHT = 2.5  # metres, until the height has been pulled
 Point = tuple[float, float]
 
 
@@ -35,8 +35,12 @@ def height_over(view: View, base: Array, pixel: Point) -> float:
 def ground(view: View, ident: str, name: str) -> Ground:
     """A ground around what the camera sees, 400 m wide."""
     ahead = view.rotation[2]
-    return Ground(id=ident, name=name, centre=(float(view.position[0] + 100 * ahead[0]), float(view.position[2] + 100 * ahead[2])),
-                  size=(400.0, 400.0))
+    return Ground(
+        id=ident,
+        name=name,
+        centre=(float(view.position[0] + 100 * ahead[0]), float(view.position[2] + 100 * ahead[2])),
+        size=(400.0, 400.0),
+    )
 
 
 def block(view: View, ident: str, name: str, a: Point, b: Point, top: Point | None, level: float = 0.0) -> Block:
@@ -48,8 +52,12 @@ def block(view: View, ident: str, name: str, a: Point, b: Point, top: Point | No
     height = NEW_HEIGHT if top is None else height_over(view, q, top)
     if height < SMALLEST:
         raise MassingError("Pull the height up from the foot.")
-    return Block(id=ident, name=name, corner=(float(low[0]), level, float(low[2])),
-                 size=(float(high[0] - low[0]), height, float(high[2] - low[2])))
+    return Block(
+        id=ident,
+        name=name,
+        corner=(float(low[0]), level, float(low[2])),
+        size=(float(high[0] - low[0]), height, float(high[2] - low[2])),
+    )
 
 
 def wall(view: View, ident: str, name: str, a: Point, b: Point, top: Point | None, level: float = 0.0) -> Wall:
@@ -63,10 +71,14 @@ def wall(view: View, ident: str, name: str, a: Point, b: Point, top: Point | Non
     normal = np.cross(q - p, AXES["rise"])
     if normal @ (view.position - p) < 0:
         p, q = q, p
-    return Wall(id=ident, name=name, a=(float(p[0]), float(p[2])), b=(float(q[0]), float(q[2])), base=level, height=height)
+    return Wall(
+        id=ident, name=name, a=(float(p[0]), float(p[2])), b=(float(q[0]), float(q[2])), base=level, height=height
+    )
 
 
-def flat(view: View, ident: str, name: str, at: Point, canvas: tuple[float, float, float, float], level: float = 0.0) -> Flat:
+def flat(
+    view: View, ident: str, name: str, at: Point, canvas: tuple[float, float, float, float], level: float = 0.0
+) -> Flat:
     """An upright flat at a foot point, square to the view's heading, that shows all of a plate's canvas."""
     base = foot(view, at, level)
     ahead = view.rotation[2]
@@ -82,8 +94,13 @@ def flat(view: View, ident: str, name: str, at: Point, canvas: tuple[float, floa
         spot = view.position + ray * (float((base - view.position) @ out) / along) - base
         spots.append((float(spot @ right), float(spot[1])))
     s = np.array(spots)
-    return Flat(id=ident, name=name, foot=(float(base[0]), float(base[1]), float(base[2])), heading_deg=turn,
-                extent=(float(s[:, 0].min()), float(s[:, 0].max()), float(s[:, 1].min()), float(s[:, 1].max())))
+    return Flat(
+        id=ident,
+        name=name,
+        foot=(float(base[0]), float(base[1]), float(base[2])),
+        heading_deg=turn,
+        extent=(float(s[:, 0].min()), float(s[:, 0].max()), float(s[:, 1].min()), float(s[:, 1].max())),
+    )
 
 
 def backdrop(view: View, ident: str, name: str, distance: float, margin: float = 0.6) -> Backdrop:
@@ -104,8 +121,16 @@ def backdrop(view: View, ident: str, name: str, distance: float, margin: float =
     half = float(np.abs(spots @ right).max())
     top = float(view.position[1] + spots[:, 1].max())
     base = min(0.0, float(view.position[1]) - 2.0)
-    return Backdrop(id=ident, name=name, viewer=(float(view.position[0]), 0.0, float(view.position[2])), heading_deg=turn,
-                    distance=distance, width=2 * half, base=base, height=max(top - base, 1.0))
+    return Backdrop(
+        id=ident,
+        name=name,
+        viewer=(float(view.position[0]), 0.0, float(view.position[2])),
+        heading_deg=turn,
+        distance=distance,
+        width=2 * half,
+        base=base,
+        height=max(top - base, 1.0),
+    )
 
 
 def pushed(solid: AnySolid, centre: Array, factor: float) -> AnySolid:
@@ -128,18 +153,40 @@ def pushed(solid: AnySolid, centre: Array, factor: float) -> AnySolid:
     f = factor
     match solid:
         case Ground():
-            return solid.model_copy(update={"centre": p2(solid.centre), "height": y(solid.height), "size": (solid.size[0] * f, solid.size[1] * f)})
+            return solid.model_copy(
+                update={
+                    "centre": p2(solid.centre),
+                    "height": y(solid.height),
+                    "size": (solid.size[0] * f, solid.size[1] * f),
+                }
+            )
         case Block() | Gable():
             return solid.model_copy(update={"corner": p3(solid.corner), "size": tuple(s * f for s in solid.size)})
         case Column():
-            return solid.model_copy(update={"foot": p3(solid.foot), "radius_foot": solid.radius_foot * f, "radius_top": solid.radius_top * f, "height": solid.height * f})
+            return solid.model_copy(
+                update={
+                    "foot": p3(solid.foot),
+                    "radius_foot": solid.radius_foot * f,
+                    "radius_top": solid.radius_top * f,
+                    "height": solid.height * f,
+                }
+            )
         case Wall():
-            return solid.model_copy(update={"a": p2(solid.a), "b": p2(solid.b), "base": y(solid.base), "height": solid.height * f})
+            return solid.model_copy(
+                update={"a": p2(solid.a), "b": p2(solid.b), "base": y(solid.base), "height": solid.height * f}
+            )
         case Flat():
             return solid.model_copy(update={"foot": p3(solid.foot), "extent": tuple(e * f for e in solid.extent)})
         case Backdrop():
-            return solid.model_copy(update={"viewer": p3(solid.viewer), "base": y(solid.base), "distance": solid.distance * f,
-                                            "width": solid.width * f, "height": solid.height * f})
+            return solid.model_copy(
+                update={
+                    "viewer": p3(solid.viewer),
+                    "base": y(solid.base),
+                    "distance": solid.distance * f,
+                    "width": solid.width * f,
+                    "height": solid.height * f,
+                }
+            )
         case Mesh():
             return solid.model_copy(update={"vertices": [p3(v) for v in solid.vertices]})
 
@@ -165,7 +212,9 @@ def pulled(solid: AnySolid, view: View, corner: int, axis: Axis, pixel: Point) -
             return _pull_box(solid, corner, axis, by, direction)
         case Gable():
             if corner >= 4 and axis == "rise":
-                return solid.model_copy(update={"size": (solid.size[0], max(solid.size[1] + by, SMALLEST), solid.size[2])})
+                return solid.model_copy(
+                    update={"size": (solid.size[0], max(solid.size[1] + by, SMALLEST), solid.size[2])}
+                )
             return _pull_box(solid, (0, 1, 5, 4)[corner % 4] if axis != "rise" else 0, axis, by, direction)
         case Wall():
             if axis == "rise":

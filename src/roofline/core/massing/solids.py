@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import mapbox_earcut
 import numpy as np
+from numpy.typing import NDArray
 
 from roofline.core.camera import Array
 from roofline.shot import (
@@ -46,8 +47,12 @@ def heading(heading_deg: float) -> tuple[Array, Array]:
 
 def _ground(s: Ground) -> Faces:
     (x, z), (w, d) = s.centre, s.size
-    v = [[x - w / 2, s.height, z + d / 2], [x + w / 2, s.height, z + d / 2],
-         [x + w / 2, s.height, z - d / 2], [x - w / 2, s.height, z - d / 2]]
+    v = [
+        [x - w / 2, s.height, z + d / 2],
+        [x + w / 2, s.height, z + d / 2],
+        [x + w / 2, s.height, z - d / 2],
+        [x - w / 2, s.height, z - d / 2],
+    ]
     return Faces(np.array(v), ["top"], [[0, 1, 2, 3]])
 
 
@@ -82,8 +87,9 @@ def _column(s: Column) -> Faces:
     low, high = ring * s.radius_foot, ring * s.radius_top + np.array([0, s.height, 0])
     loops = [[i, (i + 1) % n, n + (i + 1) % n, n + i] for i in range(n)]
     loops += [[n + i for i in range(n)], list(range(n))[::-1]]
-    return Faces(np.concatenate([low, high]) + np.array(s.foot),
-                 [f"side{i + 1}" for i in range(n)] + ["top", "base"], loops)
+    return Faces(
+        np.concatenate([low, high]) + np.array(s.foot), [f"side{i + 1}" for i in range(n)] + ["top", "base"], loops
+    )
 
 
 def _wall(s: Wall) -> Faces:
@@ -136,8 +142,12 @@ def faces_of(solid: AnySolid) -> Faces:
         case Backdrop():
             return _backdrop(solid)
         case Mesh():
-            return Faces(np.array(solid.vertices, dtype=np.float64), [f.name for f in solid.faces],
-                         [list(f.loop) for f in solid.faces], solid.cutout)
+            return Faces(
+                np.array(solid.vertices, dtype=np.float64),
+                [f.name for f in solid.faces],
+                [list(f.loop) for f in solid.faces],
+                solid.cutout,
+            )
 
 
 def plane_of(points: Array) -> tuple[Array, float]:
@@ -154,7 +164,7 @@ def plane_of(points: Array) -> tuple[Array, float]:
     return n, float(n @ points.mean(0))
 
 
-def triangles_of(points: Array) -> Array:
+def triangles_of(points: Array) -> NDArray[np.int64]:
     """Triangulate a planar loop (N, 3), convex or not; indices (T, 3) with the loop's own winding."""
     count = len(points)
     if count == 3:

@@ -14,14 +14,14 @@ from roofline.core.throw.engine import Engine
 from roofline.errors import MoveError
 from roofline.shot import FrameReport, Key, Move, Shot
 
-STEPS = 10          # halvings: the fraction is found to about a thousandth
+STEPS = 10  # halvings: the fraction is found to about a thousandth
 
 
 @dataclass
 class BroughtBack:
     fraction: float
     keys: list[Key]
-    first_failure: FrameReport | None      # of the smallest move tried that fails
+    first_failure: FrameReport | None  # of the smallest move tried that fails
 
 
 def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
@@ -32,15 +32,21 @@ def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
         position = np.array(home.position) + fraction * (np.array(key.position) - np.array(home.position))
         turn = (base.inv() * Rotation.from_quat([*key.rotation[1:], key.rotation[0]])).as_rotvec()
         x, y, z, w = (base * Rotation.from_rotvec(fraction * turn)).as_quat()
-        out.append(key.model_copy(update={
-            "position": (float(position[0]), float(position[1]), float(position[2])),
-            "rotation": (float(w), float(x), float(y), float(z)),
-            "focal_px": home.focal_px + fraction * (key.focal_px - home.focal_px)}))
+        out.append(
+            key.model_copy(
+                update={
+                    "position": (float(position[0]), float(position[1]), float(position[2])),
+                    "rotation": (float(w), float(x), float(y), float(z)),
+                    "focal_px": home.focal_px + fraction * (key.focal_px - home.focal_px),
+                }
+            )
+        )
     return out
 
 
-def bring_back(shot: Shot, engine: Engine, width: int = 320,
-               told: Callable[[float], None] | None = None) -> BroughtBack:
+def bring_back(
+    shot: Shot, engine: Engine, width: int = 320, told: Callable[[float], None] | None = None
+) -> BroughtBack:
     """Find the largest fraction by halving, taking the fractions that hold to be one interval from home on.
 
     Frames that failed before are looked at first, so that a fraction that fails is given up quickly. The result
@@ -68,9 +74,11 @@ def bring_back(shot: Shot, engine: Engine, width: int = 320,
 
     at_home = failure(0.0)
     if at_home is not None:
-        raise MoveError("The picture does not hold even at home, so no part of the move can: "
-                        f"{at_home.void + at_home.bare + at_home.spilled:.2f} % of the frame has no picture and "
-                        f"{at_home.smeared + at_home.soft:.2f} % is strained.")
+        raise MoveError(
+            "The picture does not hold even at home, so no part of the move can: "
+            f"{at_home.void + at_home.bare + at_home.spilled:.2f} % of the frame has no picture and "
+            f"{at_home.smeared + at_home.soft:.2f} % is strained."
+        )
     tell(1)
     worst = failure(1.0)
     if worst is None:

@@ -45,8 +45,10 @@ def lens_centre(shot: Shot) -> tuple[float, float]:
     if d.framing is None:
         return d.width / 2, d.height / 2
     cx, cy = home_photo(shot).camera.principal_point  # type: ignore[union-attr]
-    return (d.width / 2 + (cx - d.framing.centre[0]) / d.framing.scale,
-            d.height / 2 + (cy - d.framing.centre[1]) / d.framing.scale)
+    return (
+        d.width / 2 + (cx - d.framing.centre[0]) / d.framing.scale,
+        d.height / 2 + (cy - d.framing.centre[1]) / d.framing.scale,
+    )
 
 
 def home_key(shot: Shot, frame: int) -> Key:
@@ -56,8 +58,13 @@ def home_key(shot: Shot, frame: int) -> Key:
     if camera.position is None:
         raise MoveError("The survey has no scale yet: set a tape or the camera's height first.")
     q = matrix_to_quaternion(np.array(camera.rotation).T)
-    return Key(frame=frame, position=camera.position, rotation=(float(q[0]), float(q[1]), float(q[2]), float(q[3])),
-               focal_px=camera.focal_px / framing(shot).scale, home=True)
+    return Key(
+        frame=frame,
+        position=camera.position,
+        rotation=(float(q[0]), float(q[1]), float(q[2]), float(q[3])),
+        focal_px=camera.focal_px / framing(shot).scale,
+        home=True,
+    )
 
 
 def resolved_keys(shot: Shot) -> list[Key]:
@@ -98,8 +105,9 @@ class Path:
             raise MoveError("A move needs at least one key.")
         self.frames = np.array([k.frame for k in keys], dtype=np.float64)
         self.values = np.array([[*k.position, k.focal_px] for k in keys])
-        self.rotations = [Rotation.from_quat([k.rotation[1], k.rotation[2], k.rotation[3], k.rotation[0]])
-                          for k in keys]
+        self.rotations = [
+            Rotation.from_quat([k.rotation[1], k.rotation[2], k.rotation[3], k.rotation[0]]) for k in keys
+        ]
         last = len(keys) - 1
         rest = [k.ease == "rest" or i in (0, last) for i, k in enumerate(keys)]
         self.velocity = _velocities(self.values, self.frames, rest)
@@ -121,15 +129,23 @@ class Path:
         span = self.frames[i + 1] - self.frames[i]
         t = (f - self.frames[i]) / span
         t2, t3 = t * t, t * t * t
-        value = ((2 * t3 - 3 * t2 + 1) * self.values[i] + (t3 - 2 * t2 + t) * span * self.velocity[i]
-                 + (3 * t2 - 2 * t3) * self.values[i + 1] + (t3 - t2) * span * self.velocity[i + 1])
+        value = (
+            (2 * t3 - 3 * t2 + 1) * self.values[i]
+            + (t3 - 2 * t2 + t) * span * self.velocity[i]
+            + (3 * t2 - 2 * t3) * self.values[i + 1]
+            + (t3 - t2) * span * self.velocity[i + 1]
+        )
         first = Rotation.from_rotvec(self.spin[i] * span / 3)
         third = Rotation.from_rotvec(self.spin[i + 1] * span / 3)
         between = self.rotations[i].inv() * self.rotations[i + 1]
         second = (first.inv() * between * third.inv()).as_rotvec()
         b1, b2, b3 = 1 - (1 - t) ** 3, 3 * t2 - 2 * t3, t3
-        q = (self.rotations[i] * Rotation.from_rotvec(first.as_rotvec() * b1) * Rotation.from_rotvec(second * b2)
-             * Rotation.from_rotvec(third.as_rotvec() * b3))
+        q = (
+            self.rotations[i]
+            * Rotation.from_rotvec(first.as_rotvec() * b1)
+            * Rotation.from_rotvec(second * b2)
+            * Rotation.from_rotvec(third.as_rotvec() * b3)
+        )
         return value[:3], q.as_matrix(), max(float(value[3]), 1e-3)
 
 
@@ -146,8 +162,9 @@ def view_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> V
 def view_of_key(shot: Shot, key: Key) -> View:
     """The delivered camera's view at a key."""
     d = shot.delivery
-    return View(d.width, d.height, key.focal_px, lens_centre(shot), quaternion_to_matrix(key.rotation).T,
-                np.array(key.position))
+    return View(
+        d.width, d.height, key.focal_px, lens_centre(shot), quaternion_to_matrix(key.rotation).T, np.array(key.position)
+    )
 
 
 def shot_path(shot: Shot) -> Path:
@@ -155,8 +172,9 @@ def shot_path(shot: Shot) -> Path:
     return Path(resolved_keys(shot))
 
 
-def frame_views(shot: Shot, first: int | None = None, last: int | None = None,
-                width: int | None = None) -> list[tuple[int, View]]:
+def frame_views(
+    shot: Shot, first: int | None = None, last: int | None = None, width: int | None = None
+) -> list[tuple[int, View]]:
     """(frame, view) of a range of frames, all by default.
 
     Raises MoveError when the range reaches outside of the shot.

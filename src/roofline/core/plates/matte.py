@@ -34,7 +34,7 @@ def draw(outline: Outline, canvas: tuple[int, int, int, int]) -> NDArray[np.floa
     The feather lies half inside, half outside: the outline itself is at one half.
     """
     x0, y0, w, h = canvas
-    p = (np.array(outline.points) - [x0, y0])
+    p = np.array(outline.points) - [x0, y0]
     area = 0.5 * abs(float(np.sum(p[:, 0] * np.roll(p[:, 1], -1) - p[:, 1] * np.roll(p[:, 0], -1))))
     if area < 4:
         raise PlateError("The outline encloses no area: set points around what stands in front.")
@@ -47,8 +47,8 @@ def draw(outline: Outline, canvas: tuple[int, int, int, int]) -> NDArray[np.floa
     matte = cv2.resize(big, (w, h), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
     if outline.feather_px > 0:
         # a smooth ramp about `feather` wide
-        matte = cv2.GaussianBlur(matte, (0, 0), outline.feather_px / 3.0, borderType=cv2.BORDER_REPLICATE)
-    return matte
+        matte = cv2.GaussianBlur(matte, (0, 0), outline.feather_px / 3.0, borderType=cv2.BORDER_REPLICATE)  # type: ignore[assignment]
+    return matte  # type: ignore[return-value]
 
 
 def grown(matte: NDArray[np.float32], pixels: float) -> NDArray[np.float32]:
@@ -74,8 +74,9 @@ def filled(pixels: NDArray, hole: NDArray[np.float32]) -> NDArray:
     if pixels.dtype == np.uint8:
         out = cv2.inpaint(np.ascontiguousarray(pixels[..., :3]), mask, FILL_RADIUS, cv2.INPAINT_TELEA)
     elif pixels.dtype == np.uint16:
-        out = np.dstack([cv2.inpaint(np.ascontiguousarray(pixels[..., c]), mask, FILL_RADIUS, cv2.INPAINT_TELEA)
-                         for c in range(3)])
+        out = np.dstack(
+            [cv2.inpaint(np.ascontiguousarray(pixels[..., c]), mask, FILL_RADIUS, cv2.INPAINT_TELEA) for c in range(3)]
+        )
     else:
         # OpenCV's fill is not usable on float pictures: fill a 16-bit stand-in, finer in the shadows
         top = float(max(pixels.max(), 1e-6))

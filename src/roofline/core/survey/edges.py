@@ -15,9 +15,9 @@ from roofline.shot import FAMILIES, Edge
 class EdgeSet:
     """All points of all edges in one array, with the edge each belongs to."""
 
-    points: Array          # (P, 2) pixels as taken
-    owner: np.ndarray      # (P,) index of the edge
-    family: np.ndarray     # (E,) 0 run, 1 return, 2 rise, −1 none
+    points: Array  # (P, 2) pixels as taken
+    owner: np.ndarray  # (P,) index of the edge
+    family: np.ndarray  # (E,) 0 run, 1 return, 2 rise, −1 none
 
     @classmethod
     def of(cls, edges: list[Edge]) -> EdgeSet:
@@ -36,7 +36,7 @@ class EdgeSet:
 
     def total(self, values: Array) -> Array:
         """Sum over each edge's points, (E,)."""
-        return np.bincount(self.owner, values, minlength=len(self.family))
+        return np.bincount(self.owner, values, minlength=len(self.family))  # type: ignore[return-value]
 
     def straightened(self, focal: float, centre: Array, lens: Array) -> Array:
         """Points in the straightened picture, (P, 2) pixels."""
@@ -77,7 +77,7 @@ def residuals(edges: EdgeSet, points: Array, vanishing: Array) -> Array:
     size = np.linalg.norm(towards, axis=1)
     safe = np.where(size > 1e-300, size, 1.0)
     e = np.where((own & (size > 1e-300))[:, None], towards / safe[:, None], free)
-    nearness = np.where(own, v[:, 2] / safe, 0.0)          # one over the signed distance to the vanishing point
+    nearness = np.where(own, v[:, 2] / safe, 0.0)  # one over the signed distance to the vanishing point
     d = points - middle[edges.owner]
     eo = e[edges.owner]
     along = d[:, 0] * eo[:, 0] + d[:, 1] * eo[:, 1]

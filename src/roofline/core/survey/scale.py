@@ -11,7 +11,10 @@ from roofline.errors import SurveyError
 from roofline.shot import Camera, Family, Length, SurveyInput
 
 DIRECTION: dict[Family, Array] = {
-    "run": np.array([1.0, 0, 0]), "return": np.array([0, 0, 1.0]), "rise": np.array([0, 1.0, 0])}
+    "run": np.array([1.0, 0, 0]),
+    "return": np.array([0, 0, 1.0]),
+    "rise": np.array([0, 1.0, 0]),
+}
 
 
 @dataclass
@@ -69,8 +72,14 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
         if float(np.hypot(tape.a[0] - tape.b[0], tape.a[1] - tape.b[1])) < 1.0:
             raise SurveyError("A tape's two ends fall on one spot: drag it along the known length.")
     out = Placed(None)
-    unit = View(camera.width, camera.height, camera.focal_px, camera.principal_point,
-                np.array(camera.rotation), np.array([0.0, 1.0, 0.0]))
+    unit = View(
+        camera.width,
+        camera.height,
+        camera.focal_px,
+        camera.principal_point,
+        np.array(camera.rotation),
+        np.array([0.0, 1.0, 0.0]),
+    )
     height = given.camera_height_m
     if given.lengths:
         heights = np.array([tape.metres / max(tape_length(unit, tape, camera), 1e-12) for tape in given.lengths])
@@ -80,8 +89,9 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
         if spread > 1.05:
             out.warnings.append(f"The tapes disagree by {100 * (spread - 1):.0f} %: check their lengths and ends.")
         if height is not None and not 0.95 < by_tape / height < 1.05:
-            out.warnings.append(f"The tape puts the camera {by_tape:.2f} m above the ground, not {height:.2f} m; "
-                                "the tape is followed.")
+            out.warnings.append(
+                f"The tape puts the camera {by_tape:.2f} m above the ground, not {height:.2f} m; the tape is followed."
+            )
         height = by_tape
     if height is None:
         out.assumed.append("There is no scale yet: no tape and no camera height.")

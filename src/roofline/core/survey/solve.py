@@ -25,11 +25,11 @@ from roofline.shot import (
     SurveySigma,
 )
 
-AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])   # run, return, rise in the world
-ROBUST_AT = 3.0              # residuals beyond this many sigmas lose weight (soft L1)
-FOCAL_UNKNOWN = 0.5          # a relative sigma above this means: the edges do not give a focal length
-CENTRE_PRIOR = 0.10          # principal point, when solved: one sigma, as a part of the picture's diagonal
-LENS_PRIOR = (0.3, 0.3)      # k1, k2, when solved
+AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
+ROBUST_AT = 3.0  # residuals beyond this many sigmas lose weight (soft L1)
+FOCAL_UNKNOWN = 0.5  # a relative sigma above this means: the edges do not give a focal length
+CENTRE_PRIOR = 0.10  # principal point, when solved: one sigma, as a part of the picture's diagonal
+LENS_PRIOR = (0.3, 0.3)  # k1, k2, when solved
 
 
 @dataclass
@@ -96,8 +96,12 @@ class Problem:
         point = self.given.principal_point
         centre = np.array(point, dtype=np.float64) if not isinstance(point, str) else self.middle.copy()
         lens = self.given.distortion
-        return Unknowns(rotation, float(np.log(focal)), centre,
-                        np.zeros(5) if isinstance(lens, str) else np.array(lens, dtype=np.float64))
+        return Unknowns(
+            rotation,
+            float(np.log(focal)),
+            centre,
+            np.zeros(5) if isinstance(lens, str) else np.array(lens, dtype=np.float64),
+        )
 
     def edge_residuals(self, u: Unknowns) -> Array:
         """(P,) pixels."""
@@ -148,7 +152,7 @@ def check_edges(given: SurveyInput) -> None:
 
 def axis_rotations(directions: dict[int, Array]) -> list[Array]:
     """Proper rotations (world → camera) that bring the axes nearest to camera directions known up to sign."""
-    columns = {0: 0, 1: 2, 2: 1}                            # family → world axis
+    columns = {0: 0, 1: 2, 2: 1}  # family → world axis
     found: list[Array] = []
     for signs in range(2 ** len(directions)):
         m = np.zeros((3, 3))
@@ -160,7 +164,7 @@ def axis_rotations(directions: dict[int, Array]) -> list[Array]:
             m[:, c] = np.cross(m[:, (c + 1) % 3], m[:, (c + 2) % 3])
         u, _, vt = np.linalg.svd(m)
         r = u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt
-        if r[1, 1] <= 0 and r[0, 0] >= 0:                   # rise points up in the picture, run to the right
+        if r[1, 1] <= 0 and r[0, 0] >= 0:  # rise points up in the picture, run to the right
             found.append(r)
     return found
 
@@ -227,7 +231,7 @@ def starts(problem: Problem) -> list[Unknowns]:
         if not directions:
             continue
         if len(directions) == 1:
-            (family, d), = directions.items()
+            ((family, d),) = directions.items()
             rotations = [single_family_rotation(family, d)]
         else:
             rotations = axis_rotations(directions)
@@ -263,11 +267,16 @@ def solve(given: SurveyInput) -> SurveyResult:
     counts = {f: sum(e.family == f for e in given.edges) for f in FAMILIES}
     known = [f for f in FAMILIES if counts[f] >= 2]
     if not known:
-        raise SurveyError("Two edges of one direction are needed before a camera can be solved; "
-                          + ", ".join(f"{f}: {n}" for f, n in counts.items()) + ".")
+        raise SurveyError(
+            "Two edges of one direction are needed before a camera can be solved; "
+            + ", ".join(f"{f}: {n}" for f, n in counts.items())
+            + "."
+        )
     if len(known) == 1 and given.focal_px is None:
-        raise SurveyError(f"One direction ({known[0]}) does not give a focal length: trace two edges of another "
-                          "direction, or type the focal length.")
+        raise SurveyError(
+            f"One direction ({known[0]}) does not give a focal length: trace two edges of another "
+            "direction, or type the focal length."
+        )
     used = {f for f in FAMILIES if counts[f]}
     held = FAMILIES.index(known[0]) if len(used) == 1 else None
     problem = Problem(given, held)
@@ -298,12 +307,15 @@ def report(problem: Problem, u: Unknowns, information: Array, known: list[Family
     except np.linalg.LinAlgError:
         relative = np.inf
     if given.focal_px is None and not relative < FOCAL_UNKNOWN:
-        raise SurveyError("These edges give no focal length: those of at least two directions must run towards "
-                          "vanishing points that are not at infinity. Trace edges of another direction, or type the "
-                          "focal length.")
+        raise SurveyError(
+            "These edges give no focal length: those of at least two directions must run towards "
+            "vanishing points that are not at infinity. Trace edges of another direction, or type the "
+            "focal length."
+        )
     if not np.isfinite(relative):
-        raise SurveyError("The edges do not determine the camera: add edges of another direction, "
-                          "in other parts of the picture.")
+        raise SurveyError(
+            "The edges do not determine the camera: add edges of another direction, in other parts of the picture."
+        )
     focal = u.focal
     lens_sigma = None
     if layout.lens is not None:
@@ -316,11 +328,17 @@ def report(problem: Problem, u: Unknowns, information: Array, known: list[Family
     sigma = SurveySigma(
         focal_px=relative * focal if layout.focal else (given.focal_px.sigma if given.focal_px else None),
         rotation_deg=float(np.degrees(np.sqrt(max(np.trace(covariance[:3, :3]), 0.0)))),
-        principal_point=centre_sigma, distortion=lens_sigma)
-    camera = Camera(width=given.width, height=given.height, focal_px=focal,
-                    principal_point=(float(u.centre[0]), float(u.centre[1])),
-                    distortion=tuple(float(v) for v in u.lens),
-                    rotation=tuple(tuple(float(v) for v in row) for row in u.rotation))
+        principal_point=centre_sigma,
+        distortion=lens_sigma,
+    )
+    camera = Camera(
+        width=given.width,
+        height=given.height,
+        focal_px=focal,
+        principal_point=(float(u.centre[0]), float(u.centre[1])),
+        distortion=tuple(float(v) for v in u.lens),  # type: ignore[arg-type]
+        rotation=tuple(tuple(float(v) for v in row) for row in u.rotation),  # type: ignore[arg-type]
+    )
     assumed, warnings = told(problem, known, spread)
     placed = place(given, camera)
     camera = camera.model_copy(update={"position": placed.position})
@@ -330,14 +348,22 @@ def report(problem: Problem, u: Unknowns, information: Array, known: list[Family
     per_edge = np.sqrt(problem.edges.mean(r**2))
     bad = [i + 1 for i, v in enumerate(per_edge) if v > 5 * given.edge_sigma_px]
     if bad:
-        warnings.append("Edge " + ", ".join(map(str, bad[:6])) + (" …" if len(bad) > 6 else "")
-                        + " cannot be off by chance: check the direction or trace again.")
+        warnings.append(
+            "Edge "
+            + ", ".join(map(str, bad[:6]))
+            + (" …" if len(bad) > 6 else "")
+            + " cannot be off by chance: check the direction or trace again."
+        )
     return SurveyResult(
-        camera=camera, sigma=sigma, rms_px=float(np.sqrt(np.mean(r**2))),
+        camera=camera,
+        sigma=sigma,
+        rms_px=float(np.sqrt(np.mean(r**2))),
         edges=[EdgeReport(residual_px=float(v)) for v in per_edge],
         vanishing_points={f: (float(v[0]), float(v[1]), float(v[2])) for f, v in zip(FAMILIES, vanishing, strict=True)},
         horizon=(float(horizon[0]), float(horizon[1]), float(horizon[2])),
-        assumed=assumed + placed.assumed, warnings=warnings + placed.warnings)
+        assumed=assumed + placed.assumed,
+        warnings=warnings + placed.warnings,
+    )
 
 
 def told(problem: Problem, known: list[Family], spread: float) -> tuple[list[str], list[str]]:
@@ -355,6 +381,8 @@ def told(problem: Problem, known: list[Family], spread: float) -> tuple[list[str
         family = FAMILIES[problem.held_axis]
         assumed.append(f"The turn about {family} is not determined by the edges and is set level.")
     if spread > 1:
-        warnings.append(f"The edges miss by {spread:.1f} times the stated {given.edge_sigma_px:g} px; "
-                        "the errors given are widened by as much.")
+        warnings.append(
+            f"The edges miss by {spread:.1f} times the stated {given.edge_sigma_px:g} px; "
+            "the errors given are widened by as much."
+        )
     return assumed, warnings

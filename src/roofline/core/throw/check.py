@@ -27,19 +27,31 @@ def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> Frame
         magnification = float(np.percentile(got.magnification[thrown], 99.9))
     by = tally(got.triangle, got.verdict, got.pair, s.tri_face, s.pair_plate, len(s.names), len(s.plates))
     causes = [
-        Cause(surface=s.names[f], plate=s.plates[p].id if p < len(s.plates) else None, verdict=VERDICTS[v],
-              percent=100.0 * int(by[f, p, v]) / got.verdict.size)
-        for f, p, v in zip(*np.nonzero(by), strict=True) if v > 0
+        Cause(
+            surface=s.names[f],
+            plate=s.plates[p].id if p < len(s.plates) else None,
+            verdict=VERDICTS[v],
+            percent=100.0 * int(by[f, p, v]) / got.verdict.size,
+        )
+        for f, p, v in zip(*np.nonzero(by), strict=True)
+        if v > 0
     ]
     causes.sort(key=lambda c: -c.percent)
     gap = percent["void"] + percent["bare"] + percent["spilled"]
     strain = percent["smeared"] + percent["soft"]
-    return FrameReport(frame=frame, holds=gap <= limits.gap_percent and strain <= limits.strain_percent, **percent,
-                       worst_stretch=stretch, worst_magnification=magnification, causes=causes[:CAUSES])
+    return FrameReport(
+        frame=frame,
+        holds=gap <= limits.gap_percent and strain <= limits.strain_percent,
+        **percent,
+        worst_stretch=stretch,
+        worst_magnification=magnification,
+        causes=causes[:CAUSES],
+    )
 
 
-def check(engine: Engine, views: Iterable[tuple[int, View]], limits: Limits,
-          told: Callable[[int], None] | None = None) -> CheckReport:
+def check(
+    engine: Engine, views: Iterable[tuple[int, View]], limits: Limits, told: Callable[[int], None] | None = None
+) -> CheckReport:
     """Check frames, given as (frame, view). ``told`` is called with the number of frames done."""
     frames = []
     for done, (frame, view) in enumerate(views, 1):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +16,8 @@ from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
-RASTER_PIXELS = 12_000_000      # a plate's visibility raster is made no finer than this
-REASONS = ("outside", "matte", "hidden", "back")
+RASTER_PIXELS = 12_000_000  # a plate's visibility raster is made no finer than this
+REASONS: tuple[Any, ...] = ("outside", "matte", "hidden", "back")
 
 
 @dataclass
@@ -45,8 +46,21 @@ class Engine:
     def _raster(self, view: View, maps: Array, use: NDArray[np.bool_]) -> NDArray[np.int32]:
         s = self.scene
         forms, boxes = self._forms(view)
-        return rasterise(forms, boxes, use, s.tri_face, s.cutout, s.pair_start, s.pair_plate, maps, s.canvas, s.matte,
-                         s.matte_at, view.width, view.height)
+        return rasterise(
+            forms,
+            boxes,
+            use,
+            s.tri_face,
+            s.cutout,
+            s.pair_start,
+            s.pair_plate,
+            maps,
+            s.canvas,
+            s.matte,
+            s.matte_at,
+            view.width,
+            view.height,
+        )
 
     def _raster_scale(self, plate: int) -> float:
         w, h = self.scene.canvas[plate, 2:4]
@@ -56,8 +70,14 @@ class Engine:
         """The plate's camera on the grid of its visibility raster: its canvas, coarser when that is very large."""
         view, k = self.scene.views[plate], self._raster_scale(plate)
         x0, y0, w, h = self.scene.canvas[plate, :4]
-        return View(int(np.ceil(w * k)), int(np.ceil(h * k)), view.focal * k,
-                    ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k), view.rotation, view.position)
+        return View(
+            int(np.ceil(w * k)),
+            int(np.ceil(h * k)),
+            view.focal * k,
+            ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k),
+            view.rotation,
+            view.position,
+        )
 
     def _plates(self) -> dict[str, NDArray]:
         s = self.scene
@@ -80,22 +100,43 @@ class Engine:
             size.append((shifted.width, shifted.height))
             scale.append(self._raster_scale(p))
             total += code.size
-        front = np.array([s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
-                          for f, p in zip(s.pair_face, s.pair_plate, strict=True)], dtype=np.bool_)
+        front = np.array(
+            [
+                s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
+                for f, p in zip(s.pair_face, s.pair_plate, strict=True)
+            ],
+            dtype=np.bool_,
+        )
         return {
-            "pair_front": front, "pair_depth": depths[s.pair_plate, s.pair_face] if pairs else np.zeros((0, 3)),
+            "pair_front": front,
+            "pair_depth": depths[s.pair_plate, s.pair_face] if pairs else np.zeros((0, 3)),
             "codes": np.concatenate(codes) if codes else np.zeros(1, dtype=np.int32),
-            "code_at": np.array(at, dtype=np.int64), "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
-            "scale": np.array(scale, dtype=np.float64), "plate_forms": forms, "plate_depths": depths,
+            "code_at": np.array(at, dtype=np.int64),
+            "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
+            "scale": np.array(scale, dtype=np.float64),
+            "plate_forms": forms,
+            "plate_depths": depths,
             "plate_maps": maps,
         }
 
     def cast(self, view: View) -> m.Cast:
         """The arrays of a view for the compiled loops."""
         s = self.scene
-        return m.Cast(maps=homographies(s, view), unit=float(view.unit), pair_start=s.pair_start, pair_plate=s.pair_plate,
-                      pair_face=s.pair_face, pair_occlusion=s.pair_occlusion, limits=s.limits, tri_face=s.tri_face,
-                      cutout=s.cutout, canvas=s.canvas, matte=s.matte, matte_at=s.matte_at, **self.fixed)
+        return m.Cast(
+            maps=homographies(s, view),
+            unit=float(view.unit),
+            pair_start=s.pair_start,
+            pair_plate=s.pair_plate,
+            pair_face=s.pair_face,
+            pair_occlusion=s.pair_occlusion,
+            limits=s.limits,
+            tri_face=s.tri_face,
+            cutout=s.cutout,
+            canvas=s.canvas,
+            matte=s.matte,
+            matte_at=s.matte_at,
+            **self.fixed,
+        )
 
     def measure(self, view: View) -> Measures:
         """Verdict, surface, plate, stretch and magnification at every pixel centre of a view."""
@@ -113,8 +154,16 @@ class Engine:
         everything = np.ones(len(s.tri_face), dtype=np.bool_)
         t = int(self._raster(one, homographies(s, one), everything)[0, 0])
         if t < 0:
-            return ProbeReport(surface=None, plate=None, verdict="void", world=None, depth_m=None, plate_pixel=None,
-                               stretch=None, magnification=None)
+            return ProbeReport(
+                surface=None,
+                plate=None,
+                verdict="void",
+                world=None,
+                depth_m=None,
+                plate_pixel=None,
+                stretch=None,
+                magnification=None,
+            )
         face = int(s.tri_face[t])
         depth = 1.0 / float(inverse_depths(s, view)[face] @ [x, y, 1.0])
         world = view.position + view.rays(np.array([x, y])) * depth
@@ -127,10 +176,16 @@ class Engine:
             rejected.append(Rejected(plate=s.plates[s.pair_plate[i]].id, reason=REASONS[status]))
         found = n >= 0
         return ProbeReport(
-            surface=s.names[face], plate=s.plates[s.pair_plate[n]].id if found else None, verdict=VERDICTS[verdict],
-            world=(float(world[0]), float(world[1]), float(world[2])), depth_m=depth,
-            plate_pixel=(float(u), float(v)) if found else None, stretch=float(stretch) if found else None,
-            magnification=float(magnification) if found else None, rejected=rejected)
+            surface=s.names[face],
+            plate=s.plates[s.pair_plate[n]].id if found else None,
+            verdict=VERDICTS[verdict],
+            world=(float(world[0]), float(world[1]), float(world[2])),
+            depth_m=depth,
+            plate_pixel=(float(u), float(v)) if found else None,
+            stretch=float(stretch) if found else None,
+            magnification=float(magnification) if found else None,
+            rejected=rejected,
+        )
 
     @cached_property
     def textures(self) -> Textures:

@@ -11,33 +11,33 @@ from roofline.core.throw.raster import cutout_alpha, matte_value
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
-NEARER = 1e-6        # an occluder counts when it is nearer by this part of the depth
+NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
 
 
 class Cast(NamedTuple):
     """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates."""
 
-    maps: Any            # (N, 3, 3) view pixel → picture pixel
-    unit: Any            # delivered pixels along one pixel of the view
-    pair_start: Any      # (F + 1,)
-    pair_plate: Any      # (N,)
-    pair_face: Any       # (N,)
-    pair_front: Any      # (N,) the face's front is towards the plate's camera
+    maps: Any  # (N, 3, 3) view pixel → picture pixel
+    unit: Any  # delivered pixels along one pixel of the view
+    pair_start: Any  # (F + 1,)
+    pair_plate: Any  # (N,)
+    pair_face: Any  # (N,)
+    pair_front: Any  # (N,) the face's front is towards the plate's camera
     pair_occlusion: Any  # (N,)
-    pair_depth: Any      # (N, 3) linear form: inverse depth of the face in the plate's raster
-    limits: Any          # (F, 2)
-    tri_face: Any        # (T,)
-    cutout: Any          # (F,)
-    canvas: Any          # (P, 6)
+    pair_depth: Any  # (N, 3) linear form: inverse depth of the face in the plate's raster
+    limits: Any  # (F, 2)
+    tri_face: Any  # (T,)
+    cutout: Any  # (F,)
+    canvas: Any  # (P, 6)
     matte: Any
-    matte_at: Any        # (P,)
-    codes: Any           # the plates' rasters, one after another (see mark_borders)
-    code_at: Any         # (P,)
-    code_size: Any       # (P, 2) width, height
-    scale: Any           # (P,) raster pixels per canvas pixel
-    plate_forms: Any     # (P, T, 3, 3)
-    plate_depths: Any    # (P, F, 3)
-    plate_maps: Any      # (P, N, 3, 3) raster pixel → picture pixel
+    matte_at: Any  # (P,)
+    codes: Any  # the plates' rasters, one after another (see mark_borders)
+    code_at: Any  # (P,)
+    code_size: Any  # (P, 2) width, height
+    scale: Any  # (P,) raster pixels per canvas pixel
+    plate_forms: Any  # (P, T, 3, 3)
+    plate_depths: Any  # (P, F, 3)
+    plate_maps: Any  # (P, N, 3, 3) raster pixel → picture pixel
 
 
 @njit(cache=True, inline="always")
@@ -52,8 +52,12 @@ def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
 @njit(cache=True, inline="always")
 def jacobian(h, u, v, w):  # type: ignore[no-untyped-def]
     """∂(u, v)/∂(x, y) of a homography at a pixel whose image is (u, v) with homogeneous w."""
-    return ((h[0, 0] - u * h[2, 0]) / w, (h[0, 1] - u * h[2, 1]) / w,
-            (h[1, 0] - v * h[2, 0]) / w, (h[1, 1] - v * h[2, 1]) / w)
+    return (
+        (h[0, 0] - u * h[2, 0]) / w,
+        (h[0, 1] - u * h[2, 1]) / w,
+        (h[1, 0] - v * h[2, 0]) / w,
+        (h[1, 1] - v * h[2, 1]) / w,
+    )
 
 
 @njit(cache=True)
@@ -76,8 +80,13 @@ def hidden_at_border(k, p, face, x, y, limit, i, j):  # type: ignore[no-untyped-
             b2 = m[2, 0] * x + m[2, 1] * y + m[2, 2]
             if b0 < 0 or b1 < 0 or b2 < 0 or b0 + b1 + b2 <= limit:
                 continue
-            if k.cutout[other] and cutout_alpha(other, x, y, k.pair_start, k.pair_plate, k.plate_maps[p], k.canvas,
-                                                k.matte, k.matte_at) < 0.5:
+            if (
+                k.cutout[other]
+                and cutout_alpha(
+                    other, x, y, k.pair_start, k.pair_plate, k.plate_maps[p], k.canvas, k.matte, k.matte_at
+                )
+                < 0.5
+            ):
                 continue
             return True
     return False

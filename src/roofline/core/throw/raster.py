@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array
 
-SLACK = 1e-7        # pixels by which spans grow, so that no pixel falls between two triangles of one face
-NEAR = 1e-4         # metres; nearer parts of a triangle only bound its box
+SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two triangles of one face
+NEAR = 1e-4  # metres; nearer parts of a triangle only bound its box
 
 
 @njit(cache=True)
@@ -116,8 +116,21 @@ def cutout_alpha(face, x, y, pair_start, pair_plate, maps, canvas, matte, matte_
 
 
 @njit(cache=True, parallel=True)
-def rasterise(forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas,  # type: ignore[no-untyped-def]
-              matte, matte_at, width, height):
+def rasterise(  # type: ignore[no-untyped-def]
+    forms,
+    boxes,
+    use,
+    tri_face,
+    cutout,
+    pair_start,
+    pair_plate,
+    maps,
+    canvas,  # type: ignore[no-untyped-def]
+    matte,
+    matte_at,
+    width,
+    height,
+):
     """Nearest triangle (H, W) int32, −1 where there is none, at every pixel centre.
 
     ``use`` (T,) says which triangles take part; cut-outs count where their alpha is at least a half.
@@ -146,8 +159,11 @@ def rasterise(forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps,
                 for col in range(lo, hi):
                     near = slope * (col + 0.5) + base
                     if near > line[col]:
-                        if cutout[face] and cutout_alpha(face, col + 0.5, y, pair_start, pair_plate, maps, canvas,
-                                                         matte, matte_at) < 0.5:
+                        if (
+                            cutout[face]
+                            and cutout_alpha(face, col + 0.5, y, pair_start, pair_plate, maps, canvas, matte, matte_at)
+                            < 0.5
+                        ):
                             continue
                         line[col] = near
                         out[col] = t

@@ -22,10 +22,10 @@ MAX_PROBES = 16
 class Textures(NamedTuple):
     """Pyramids of all plates in one array. L: levels of all plates."""
 
-    texels: Any       # (…, 4) float32
-    level_at: Any     # (L,) offset of each level
-    level_size: Any   # (L, 2) width, height
-    first: Any        # (P + 1,) first level of each plate
+    texels: Any  # (…, 4) float32
+    level_at: Any  # (L,) offset of each level
+    level_size: Any  # (L, 2) width, height
+    first: Any  # (P + 1,) first level of each plate
 
 
 def pyramid(colour: NDArray[np.float32], matte: NDArray[np.float32] | None) -> list[NDArray[np.float32]]:
@@ -35,7 +35,7 @@ def pyramid(colour: NDArray[np.float32], matte: NDArray[np.float32] | None) -> l
     while max(levels[-1].shape[:2]) > 1:
         h, w = levels[-1].shape[:2]
         small = cv2.resize(levels[-1], (max(1, w // 2), max(1, h // 2)), interpolation=cv2.INTER_AREA)
-        levels.append(small.reshape(max(1, h // 2), max(1, w // 2), 4))
+        levels.append(small.reshape(max(1, h // 2), max(1, w // 2), 4))  # type: ignore[arg-type]
     return levels
 
 
@@ -45,8 +45,12 @@ def pack(pyramids: list[list[NDArray[np.float32]]]) -> Textures:
     sizes = [(level.shape[1], level.shape[0]) for levels in pyramids for level in levels]
     at = np.concatenate([[0], np.cumsum([len(f) for f in flat])])[:-1] if flat else np.zeros(0)
     first = np.concatenate([[0], np.cumsum([len(levels) for levels in pyramids])])
-    return Textures(np.concatenate(flat) if flat else np.zeros((1, 4), dtype=np.float32), at.astype(np.int64),
-                    np.array(sizes, dtype=np.int64).reshape(-1, 2), first.astype(np.int64))
+    return Textures(
+        np.concatenate(flat) if flat else np.zeros((1, 4), dtype=np.float32),
+        at.astype(np.int64),
+        np.array(sizes, dtype=np.int64).reshape(-1, 2),
+        first.astype(np.int64),
+    )
 
 
 @njit(cache=True, inline="always")
@@ -122,8 +126,9 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
         for level, share in ((low, 1.0 - blend), (high, blend)):
             if share > 0:
                 n = base + level
-                bilinear(tex, n, x * tex.level_size[n, 0] / full_w, y * tex.level_size[n, 1] / full_h,
-                         share / probes, out)
+                bilinear(
+                    tex, n, x * tex.level_size[n, 0] / full_w, y * tex.level_size[n, 1] / full_h, share / probes, out
+                )
 
 
 @njit(cache=True, inline="always")

@@ -33,25 +33,25 @@ class PlatePicture:
 class Scene:
     """Arrays of a compiled shot. F faces, T triangles, N pairs of a face and a plate, P plates."""
 
-    corners: Array                       # (T, 3, 3) world
-    tri_face: NDArray[np.int32]          # (T,)
-    normals: Array                       # (F, 3)
-    offsets: Array                       # (F,)
-    cutout: NDArray[np.bool_]            # (F,)
-    solid: NDArray[np.int32]             # (F,) index into solid_ids
-    limits: Array                        # (F, 2) stretch, magnification
-    pair_start: NDArray[np.int32]        # (F + 1,)
-    pair_plate: NDArray[np.int32]        # (N,)
-    pair_face: NDArray[np.int32]         # (N,)
-    pair_occlusion: NDArray[np.bool_]    # (N,)
-    names: list[str]                     # F names `solid/face`
+    corners: Array  # (T, 3, 3) world
+    tri_face: NDArray[np.int32]  # (T,)
+    normals: Array  # (F, 3)
+    offsets: Array  # (F,)
+    cutout: NDArray[np.bool_]  # (F,)
+    solid: NDArray[np.int32]  # (F,) index into solid_ids
+    limits: Array  # (F, 2) stretch, magnification
+    pair_start: NDArray[np.int32]  # (F + 1,)
+    pair_plate: NDArray[np.int32]  # (N,)
+    pair_face: NDArray[np.int32]  # (N,)
+    pair_occlusion: NDArray[np.bool_]  # (N,)
+    names: list[str]  # F names `solid/face`
     solid_ids: list[str]
     plates: list[Plate]
-    views: list[View]                    # of each plate's photo
+    views: list[View]  # of each plate's photo
     pictures: list[PlatePicture]
-    matte: NDArray[np.float32]           # all mattes, one after another
-    matte_at: NDArray[np.int64]          # (P,) offset, −1 for none
-    canvas: Array                        # (P, 6): x0, y0, width, height in photo pixels; picture width, height
+    matte: NDArray[np.float32]  # all mattes, one after another
+    matte_at: NDArray[np.int64]  # (P,) offset, −1 for none
+    canvas: Array  # (P, 6): x0, y0, width, height in photo pixels; picture width, height
     without: list[set[int]] = field(default_factory=list)
 
 
@@ -84,7 +84,8 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
     order = {id(t): i for i, t in enumerate(shot.throws)}
     corners: list[Array] = []
     tri_face: list[int] = []
-    normals, offsets, cutout, solid_of, limits, names = [], [], [], [], [], []
+    normals, offsets, cutout, solid_of, limits = [], [], [], [], []
+    names: list[str] = []
     pair_start, pair_plate, pair_face, pair_occlusion = [0], [], [], []
     for s, solid in enumerate(shot.solids):
         faces = faces_of(solid)
@@ -104,10 +105,13 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
             cutout.append(faces.cutout)
             solid_of.append(s)
             own = shot.limits.surfaces.get(full) or shot.limits.surfaces.get(solid.id)
-            limits.append(((own and own.stretch) or shot.limits.stretch,
-                           (own and own.magnification) or shot.limits.magnification))
-            for throw in sorted((t for t in shot.throws if t.plate in number
-                                 and (solid.id in t.targets or full in t.targets)), key=lambda t: order[id(t)]):
+            limits.append(
+                ((own and own.stretch) or shot.limits.stretch, (own and own.magnification) or shot.limits.magnification)
+            )
+            for throw in sorted(
+                (t for t in shot.throws if t.plate in number and (solid.id in t.targets or full in t.targets)),
+                key=lambda t: order[id(t)],
+            ):
                 pair_plate.append(number[throw.plate])
                 pair_face.append(f)
                 pair_occlusion.append(throw.occlusion)
@@ -122,23 +126,36 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
             matte_at.append(-1)
         else:
             if picture.matte.shape != (picture.size[1], picture.size[0]):
-                raise PlateError(f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
-                                 f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px.")
+                raise PlateError(
+                    f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
+                    f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px."
+                )
             matte_at.append(total)
             mattes.append(np.ascontiguousarray(picture.matte, dtype=np.float32).ravel())
             total += picture.matte.size
     solid_ids = [s.id for s in shot.solids]
     return Scene(
-        corners=np.array(corners, dtype=np.float64).reshape(-1, 3, 3), tri_face=np.array(tri_face, dtype=np.int32),
-        normals=np.array(normals, dtype=np.float64).reshape(-1, 3), offsets=np.array(offsets, dtype=np.float64),
-        cutout=np.array(cutout, dtype=np.bool_), solid=np.array(solid_of, dtype=np.int32),
-        limits=np.array(limits, dtype=np.float64).reshape(-1, 2), pair_start=np.array(pair_start, dtype=np.int32),
-        pair_plate=np.array(pair_plate, dtype=np.int32), pair_face=np.array(pair_face, dtype=np.int32),
-        pair_occlusion=np.array(pair_occlusion, dtype=np.bool_), names=names, solid_ids=solid_ids, plates=plates,
-        views=[views[p.photo] for p in plates], pictures=[pictures[p.id] for p in plates],
+        corners=np.array(corners, dtype=np.float64).reshape(-1, 3, 3),
+        tri_face=np.array(tri_face, dtype=np.int32),
+        normals=np.array(normals, dtype=np.float64).reshape(-1, 3),
+        offsets=np.array(offsets, dtype=np.float64),
+        cutout=np.array(cutout, dtype=np.bool_),
+        solid=np.array(solid_of, dtype=np.int32),
+        limits=np.array(limits, dtype=np.float64).reshape(-1, 2),
+        pair_start=np.array(pair_start, dtype=np.int32),
+        pair_plate=np.array(pair_plate, dtype=np.int32),
+        pair_face=np.array(pair_face, dtype=np.int32),
+        pair_occlusion=np.array(pair_occlusion, dtype=np.bool_),
+        names=names,
+        solid_ids=solid_ids,
+        plates=plates,
+        views=[views[p.photo] for p in plates],
+        pictures=[pictures[p.id] for p in plates],
         matte=np.concatenate(mattes) if mattes else np.zeros(1, dtype=np.float32),
-        matte_at=np.array(matte_at, dtype=np.int64), canvas=np.array(canvas, dtype=np.float64).reshape(-1, 6),
-        without=[{solid_ids.index(s) for s in p.without if s in solid_ids} for p in plates])
+        matte_at=np.array(matte_at, dtype=np.int64),
+        canvas=np.array(canvas, dtype=np.float64).reshape(-1, 6),
+        without=[{solid_ids.index(s) for s in p.without if s in solid_ids} for p in plates],
+    )
 
 
 def homographies(scene: Scene, view: View) -> Array:

@@ -1,0 +1,116 @@
+"""Performance side by side in one run: python -m tools.bench
+
+Ratios are what counts; seconds depend on the machine. Embree (by embreex) casts the same rays as the verdict pass
+decides: one primary ray a pixel, and one from each hit to the plate's camera.
+"""
+
+from __future__ import annotations
+
+import json
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
+
+from roofline.core.camera import View
+from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.survey.solve import solve
+from roofline.core.throw.check import check
+from roofline.core.throw.engine import Engine
+from roofline.core.throw.scene import compile_scene
+from roofline.demo.shot import DEMO_ID, FOLDER
+from roofline.formats.package import open_package, plate_pictures
+from roofline.shot import SurveyInput
+
+
+def median(what: Callable[[], object], runs: int = 7) -> float:
+    what()
+    times = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        what()
+        times.append(time.perf_counter() - began)
+    return statistics.median(times)
+
+
+def embree_pass(scene: rtcore_scene.EmbreeScene, view: View, eye: np.ndarray, rays: np.ndarray) -> tuple[int, int]:
+    """Cast primary rays, then from every hit towards the plate's camera; (hits, hidden)."""
+    origins = np.broadcast_to(view.position.astype(np.float32), rays.shape)
+    got = scene.run(origins, rays, output=1)
+    hit = got["primID"] >= 0
+    points = view.position + rays[hit] * got["tfar"][hit][:, None]
+    back = (eye - points).astype(np.float32)
+    start = (points + back * 1e-4).astype(np.float32)
+    blocked = scene.run(start, back, dists=np.full(len(start), 0.999, np.float32), query="OCCLUDED")
+    return int(hit.sum()), int((blocked >= 0).sum())
+
+
+def main() -> None:
+    package = open_package(FOLDER)
+    shot = package.shot
+    pictures = plate_pictures(shot, package.read)
+    engine = Engine(compile_scene(shot, pictures))
+    path = shot_path(shot)
+    solid = engine.scene.corners[~engine.scene.cutout[engine.scene.tri_face]].astype(np.float32)
+    embree = rtcore_scene.EmbreeScene()
+    TriangleMesh(embree, solid)
+    eye = engine.scene.views[0].position
+    out: dict[str, float] = {}
+    print(f"{len(engine.scene.corners)} triangles, {len(engine.scene.names)} faces, {len(engine.scene.plates)} plates")
+    for width, height in ((320, 180), (1920, 1080)):
+        view = view_at(shot, path, 100, width)
+        ys, xs = np.mgrid[0:height, 0:width] + 0.5
+        rays = view.rays(np.stack([xs, ys], axis=-1)).reshape(-1, 3).astype(np.float32)
+        ours, theirs = [], []
+        embree_pass(embree, view, eye, rays)
+        engine.measure(view)
+        for _ in range(5):
+            began = time.perf_counter()
+            engine.measure(view)
+            ours.append(time.perf_counter() - began)
+            began = time.perf_counter()
+            embree_pass(embree, view, eye, rays)
+            theirs.append(time.perf_counter() - began)
+        ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
+        out[f"embree_over_engine_{width}x{height}"] = ratio
+        print(
+            f"verdict pass {width} × {height}: engine {1e3 * statistics.median(ours):.1f} ms, "
+            f"Embree {1e3 * statistics.median(theirs):.1f} ms, ratio {ratio:.1f} (aim: 10)"
+        )
+
+    views = frame_views(shot, width=320)
+    out["check_120_frames_s"] = median(lambda: check(engine, views, shot.limits), 3)
+    print(f"check of {len(views)} frames at 320 wide: {out['check_120_frames_s']:.2f} s (aim: 1.5)")
+    full = view_at(shot, path, 100)
+    out["frame_1080p_s"] = median(lambda: engine.picture(full), 5)
+    print(f"a 1080p frame: {out['frame_1080p_s']:.2f} s (aim: 0.4)")
+
+    from roofline.server.app import create_app
+
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Path(folder))
+        app.extensions["roofline"].studio.take_in(FOLDER, shot_id=DEMO_ID)
+        client = app.test_client()
+        out["overlay_960x540_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}/frames/100/verdicts?width=960").data)
+        print(f"overlay request to picture, 960 × 540: {out['overlay_960x540_s']:.3f} s (aim: 0.12)")
+        out["open_demo_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}").data)
+        print(f"the demo shot's state: {out['open_demo_s']:.3f} s")
+        app.extensions["roofline"].jobs.close()
+
+    survey = shot.photos[0].survey.model_dump()
+    size = {"width": shot.photos[0].width, "height": shot.photos[0].height}
+    for copies in (1, 4):
+        given = SurveyInput.model_validate({**survey, **size, "edges": survey["edges"] * copies})
+        seconds = median(lambda g=given: solve(g), 5)
+        out[f"survey_{len(given.edges)}_edges_s"] = seconds
+        print(f"survey with {len(given.edges)} edges: {1e3 * seconds:.0f} ms (aim: 100 during a drag)")
+    print(json.dumps({k: round(v, 4) for k, v in out.items()}))
+
+
+if __name__ == "__main__":
+    main()
