@@ -96,7 +96,9 @@ def main() -> None:
         app = create_app(Path(folder))
         app.extensions["roofline"].studio.take_in(FOLDER, shot_id=DEMO_ID)
         client = app.test_client()
-        out["overlay_960x540_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}/frames/100/verdicts?width=960").data)
+        out["overlay_960x540_s"] = median(
+            lambda: client.get(f"/api/shots/{DEMO_ID}/frames/100/verdicts?width=960").data
+        )
         print(f"overlay request to picture, 960 × 540: {out['overlay_960x540_s']:.3f} s (aim: 0.12)")
         out["open_demo_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}").data)
         print(f"the demo shot's state: {out['open_demo_s']:.3f} s")

@@ -13,7 +13,7 @@ from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
 from roofline.core.throw.raster import mark_borders, rasterise, setup
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
-from roofline.core.throw.scene import Scene, homographies, inverse_depths
+from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
 RASTER_PIXELS = 12_000_000  # a plate's visibility raster is made no finer than this
@@ -98,7 +98,7 @@ class Engine:
             codes.append(code.ravel())
             at.append(total)
             size.append((shifted.width, shifted.height))
-            scale.append(self._raster_scale(p))
+            scale.append(self._raster_scale(p) * s.canvas[p, 2:4] / s.canvas[p, 4:6])
             total += code.size
         front = np.array(
             [
@@ -113,7 +113,7 @@ class Engine:
             "codes": np.concatenate(codes) if codes else np.zeros(1, dtype=np.int32),
             "code_at": np.array(at, dtype=np.int64),
             "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
-            "scale": np.array(scale, dtype=np.float64),
+            "scale": np.array(scale, dtype=np.float64).reshape(-1, 2),
             "plate_forms": forms,
             "plate_depths": depths,
             "plate_maps": maps,
@@ -122,8 +122,10 @@ class Engine:
     def cast(self, view: View) -> m.Cast:
         """The arrays of a view for the compiled loops."""
         s = self.scene
+        maps = homographies(s, view)
         return m.Cast(
-            maps=homographies(s, view),
+            maps=maps,
+            boxes=canvas_boxes(s, maps),
             unit=float(view.unit),
             pair_start=s.pair_start,
             pair_plate=s.pair_plate,

@@ -11,6 +11,7 @@ from roofline.core.throw.raster import cutout_alpha, matte_value
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
+STRIPES = 16
 NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
 
 
@@ -18,6 +19,7 @@ class Cast(NamedTuple):
     """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates."""
 
     maps: Any  # (N, 3, 3) view pixel → picture pixel
+    boxes: Any  # (N, 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
     unit: Any  # delivered pixels along one pixel of the view
     pair_start: Any  # (F + 1,)
     pair_plate: Any  # (N,)
@@ -34,13 +36,13 @@ class Cast(NamedTuple):
     codes: Any  # the plates' rasters, one after another (see mark_borders)
     code_at: Any  # (P,)
     code_size: Any  # (P, 2) width, height
-    scale: Any  # (P,) raster pixels per canvas pixel
+    scale: Any  # (P, 2) raster pixels per picture pixel
     plate_forms: Any  # (P, T, 3, 3)
     plate_depths: Any  # (P, F, 3)
     plate_maps: Any  # (P, N, 3, 3) raster pixel → picture pixel
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
     """Singular values of [[a, b], [c, d]], larger first (closed form, stable for nearly equal values)."""
     e, f = (a + d) * 0.5, (a - d) * 0.5
@@ -49,18 +51,18 @@ def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
     return q + r, abs(q - r)
 
 
-@njit(cache=True, inline="always")
-def jacobian(h, u, v, w):  # type: ignore[no-untyped-def]
-    """∂(u, v)/∂(x, y) of a homography at a pixel whose image is (u, v) with homogeneous w."""
+@njit(cache=True, error_model="numpy", inline="always")
+def jacobian(h, u, v, k):  # type: ignore[no-untyped-def]
+    """∂(u, v)/∂(x, y) of a homography at a pixel whose image is (u, v) with homogeneous third component 1 / k."""
     return (
-        (h[0, 0] - u * h[2, 0]) / w,
-        (h[0, 1] - u * h[2, 1]) / w,
-        (h[1, 0] - v * h[2, 0]) / w,
-        (h[1, 1] - v * h[2, 1]) / w,
+        (h[0, 0] - u * h[2, 0]) * k,
+        (h[0, 1] - u * h[2, 1]) * k,
+        (h[1, 0] - v * h[2, 0]) * k,
+        (h[1, 1] - v * h[2, 1]) * k,
     )
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def hidden_at_border(k, p, face, x, y, limit, i, j):  # type: ignore[no-untyped-def]
     """Exact test against the triangles that stand in the 3 × 3 raster pixels around (i, j)."""
     width, height = k.code_size[p, 0], k.code_size[p, 1]
@@ -92,7 +94,7 @@ def hidden_at_border(k, p, face, x, y, limit, i, j):  # type: ignore[no-untyped-
     return False
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
     """Whether another face stands between the plate's camera and pair n's point at picture pixel (u, v).
 
@@ -100,8 +102,7 @@ def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
     stand there are tested exactly.
     """
     p, face = k.pair_plate[n], k.pair_face[n]
-    x = u * k.canvas[p, 2] / k.canvas[p, 4] * k.scale[p]
-    y = v * k.canvas[p, 3] / k.canvas[p, 5] * k.scale[p]
+    x, y = u * k.scale[p, 0], v * k.scale[p, 1]
     i = min(max(int(x), 0), k.code_size[p, 0] - 1)
     j = min(max(int(y), 0), k.code_size[p, 1] - 1)
     code = k.codes[k.code_at[p] + j * k.code_size[p, 0] + i]
@@ -117,38 +118,42 @@ def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
     return result
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def reach(k, n, x, y):  # type: ignore[no-untyped-def]
-    """How pair n fares at a view's pixel: status, picture x, picture y, homogeneous w."""
+    """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
+    box = k.boxes[n]
+    if x < box[0] or y < box[1] or x > box[2] or y > box[3]:
+        return OUTSIDE, 0.0, 0.0, 0.0
     h = k.maps[n]
     w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
-    p = k.pair_plate[n]
     if w <= 0:
-        return OUTSIDE, 0.0, 0.0, w
-    u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w
-    v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
+        return OUTSIDE, 0.0, 0.0, 0.0
+    p = k.pair_plate[n]
+    nearness = 1.0 / w
+    u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) * nearness
+    v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) * nearness
     if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
-        return OUTSIDE, u, v, w
+        return OUTSIDE, u, v, nearness
     if k.matte_at[p] >= 0 and matte_value(k.matte, k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5], u, v) < 0.5:
-        return MATTE, u, v, w
+        return MATTE, u, v, nearness
     if not k.pair_front[n]:
-        return BACK, u, v, w
+        return BACK, u, v, nearness
     if hidden(k, n, u, v):
-        return HIDDEN, u, v, w
-    return REACHED, u, v, w
+        return HIDDEN, u, v, nearness
+    return REACHED, u, v, nearness
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def judge(k, face, x, y):  # type: ignore[no-untyped-def]
     """Verdict, pair (−1 for none), stretch, magnification and picture pixel at a pixel that shows a face."""
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, w = reach(k, n, x, y)
+        status, u, v, nearness = reach(k, n, x, y)
         unseen = status == HIDDEN or status == BACK
         if status == REACHED or (unseen and not k.pair_occlusion[n]):
-            a, b, c, d = jacobian(k.maps[n], u, v, w)
+            a, b, c, d = jacobian(k.maps[n], u, v, nearness)
             s1, s2 = singular_values(a, b, c, d)
-            s2 = max(s2, 1e-12)
-            stretch, magnification = s1 / s2, k.unit / s2
+            inverse = 1.0 / max(s2, 1e-12)
+            stretch, magnification = s1 * inverse, k.unit * inverse
             verdict = SOUND
             if unseen:
                 verdict = SPILLED
@@ -160,20 +165,25 @@ def judge(k, face, x, y):  # type: ignore[no-untyped-def]
     return BARE, -1, 0.0, 0.0, 0.0, 0.0
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, error_model="numpy", parallel=True)
 def measure(nearest, k):  # type: ignore[no-untyped-def]
     """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view."""
     height, width = nearest.shape
-    verdict = np.full((height, width), VOID, dtype=np.uint8)
-    pair = np.full((height, width), -1, dtype=np.int32)
-    stretch = np.zeros((height, width), dtype=np.float32)
-    magnification = np.zeros((height, width), dtype=np.float32)
-    for row in prange(height):
+    verdict = np.empty((height, width), dtype=np.uint8)
+    pair = np.empty((height, width), dtype=np.int32)
+    stretch = np.empty((height, width), dtype=np.float32)
+    magnification = np.empty((height, width), dtype=np.float32)
+    # rows far apart go to one thread, so that sky and ground are shared out evenly
+    stripes = (height + STRIPES - 1) // STRIPES
+    for i in prange(stripes * STRIPES):
+        row = (i % STRIPES) * stripes + i // STRIPES
+        if row >= height:
+            continue
         for col in range(width):
             t = nearest[row, col]
-            if t < 0:
-                continue
-            worst, n, s, m, _, _ = judge(k, k.tri_face[t], col + 0.5, row + 0.5)
+            worst, n, s, m = VOID, -1, 0.0, 0.0
+            if t >= 0:
+                worst, n, s, m, _, _ = judge(k, k.tri_face[t], col + 0.5, row + 0.5)
             verdict[row, col] = worst
             pair[row, col] = n
             stretch[row, col] = s
@@ -181,7 +191,7 @@ def measure(nearest, k):  # type: ignore[no-untyped-def]
     return verdict, pair, stretch, magnification
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def tally(nearest, verdict, pair, tri_face, pair_plate, faces, plates):  # type: ignore[no-untyped-def]
     """Pixels by face, plate (last: none) and verdict, (F, P + 1, 6); void pixels are not in it."""
     out = np.zeros((faces, plates + 1, 6), dtype=np.int64)

@@ -17,7 +17,15 @@ SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two t
 NEAR = 1e-4  # metres; nearer parts of a triangle only bound its box
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy", inline="always")
+def cross(a, b, out):  # type: ignore[no-untyped-def]
+    """Cross product into out (3,)."""
+    out[0] = a[1] * b[2] - a[2] * b[1]
+    out[1] = a[2] * b[0] - a[0] * b[2]
+    out[2] = a[0] * b[1] - a[1] * b[0]
+
+
+@njit(cache=True, error_model="numpy")
 def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.int32]]:
     """Linear forms (T, 3, 3) and pixel boxes (T, 4: x0, y0, x1, y1, exclusive; empty when unseen).
 
@@ -30,14 +38,17 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
         if a[2] <= NEAR and b[2] <= NEAR and c[2] <= NEAR:
             continue
-        bc = np.cross(b, c)
-        det = a[0] * bc[0] + a[1] * bc[1] + a[2] * bc[2]
-        size = np.sqrt((a * a).sum() * (b * b).sum() * (c * c).sum())
+        cross(b, c, forms[t, 0])
+        cross(c, a, forms[t, 1])
+        cross(a, b, forms[t, 2])
+        det = a[0] * forms[t, 0, 0] + a[1] * forms[t, 0, 1] + a[2] * forms[t, 0, 2]
+        size = np.sqrt((a[0] ** 2 + a[1] ** 2 + a[2] ** 2) * (b[0] ** 2 + b[1] ** 2 + b[2] ** 2))
+        size *= np.sqrt(c[0] ** 2 + c[1] ** 2 + c[2] ** 2)
         if abs(det) <= 1e-14 * size:
             continue
-        forms[t, 0] = bc / det
-        forms[t, 1] = np.cross(c, a) / det
-        forms[t, 2] = np.cross(a, b) / det
+        for i in range(3):
+            for j in range(3):
+                forms[t, i, j] /= det
         x0, y0, x1, y1 = 1e30, 1e30, -1e30, -1e30
         for i in range(3):
             p, q = corners[t, i], corners[t, (i + 1) % 3]
@@ -58,7 +69,7 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
     return forms, boxes
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def span(form: Array, y: float, x0: int, x1: int) -> tuple[int, int]:
     """Pixels [lo, hi) of a row whose centres lie inside a triangle."""
     lo, hi = float(x0), float(x1 - 1)
@@ -76,7 +87,7 @@ def span(form: Array, y: float, x0: int, x1: int) -> tuple[int, int]:
     return int(lo), int(hi) + 1
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
     """Bilinear matte at a picture pixel; the border value continues outwards by half a pixel."""
     u = min(max(x - 0.5, 0.0), width - 1.0)
@@ -90,7 +101,7 @@ def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
     return top * (1 - fv) + low * fv
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def cutout_alpha(face, x, y, pair_start, pair_plate, maps, canvas, matte, matte_at):  # type: ignore[no-untyped-def]
     """Alpha of a cut-out face at a view's pixel: the matte of its first throw whose canvas covers the point.
 
@@ -115,7 +126,7 @@ def cutout_alpha(face, x, y, pair_start, pair_plate, maps, canvas, matte, matte_
     return 0.0
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, error_model="numpy", parallel=True)
 def rasterise(  # type: ignore[no-untyped-def]
     forms,
     boxes,
@@ -170,7 +181,7 @@ def rasterise(  # type: ignore[no-untyped-def]
     return nearest
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, error_model="numpy", parallel=True)
 def mark_borders(nearest, tri_face):  # type: ignore[no-untyped-def]
     """Code (H, W) int32 for quick look-up: t where all of the 3 × 3 around shows one face, −t − 2 at borders.
 

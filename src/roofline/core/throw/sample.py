@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, hidden, jacobian, reach
+from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, hidden, jacobian, reach
 
 MAX_PROBES = 16
 
@@ -53,7 +53,7 @@ def pack(pyramids: list[list[NDArray[np.float32]]]) -> Textures:
     )
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
     """Add weight times the bilinear sample of a level at its pixel (x, y) to out (4,)."""
     w, h = tex.level_size[level, 0], tex.level_size[level, 1]
@@ -73,14 +73,14 @@ def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
         out[n] += a * t[p, n] + b * t[q, n] + c * t[r, n] + d * t[s, n]
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def cubic_weights(f):  # type: ignore[no-untyped-def]
     """Catmull–Rom weights of four neighbours at a fraction 0…1."""
     f2, f3 = f * f, f * f * f
     return (-0.5 * f3 + f2 - 0.5 * f, 1.5 * f3 - 2.5 * f2 + 1.0, -1.5 * f3 + 2.0 * f2 + 0.5 * f, 0.5 * f3 - 0.5 * f2)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
     """Add the bicubic sample to out (4,); kept from undershooting below zero."""
     w, h = tex.level_size[level, 0], tex.level_size[level, 1]
@@ -97,7 +97,7 @@ def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
         out[n] += max(total, 0.0)
 
 
-@njit(cache=True)
+@njit(cache=True, error_model="numpy")
 def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
     """Write the plate's filtered colour at picture pixel (u, v) with Jacobian [[a, b], [c, d]] to out (4,)."""
     out[:] = 0.0
@@ -131,7 +131,7 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
                 )
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
     """Colour of an opaque face at a view's pixel, premultiplied; transparent where it is bare.
 
@@ -140,14 +140,14 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
     """
     out[:] = 0.0
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, w = reach(k, n, x, y)
+        status, u, v, nearness = reach(k, n, x, y)
         if status == OUTSIDE:
             continue
         if status == MATTE and k.pair_occlusion[n] and (not k.pair_front[n] or hidden(k, n, u, v)):
             continue
         if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
             continue
-        a, b, c, d = jacobian(k.maps[n], u, v, w)
+        a, b, c, d = jacobian(k.maps[n], u, v, nearness)
         sample(tex, k.pair_plate[n], u, v, a, b, c, d, one)
         rest = np.float32(1) - out[3]
         for i in range(4):
@@ -162,7 +162,7 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
         out[3] = 1.0
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def inside(form, x, y):  # type: ignore[no-untyped-def]
     """Inverse depth of a triangle at a pixel, or 0 outside of it."""
     b0 = form[0, 0] * x + form[0, 1] * y + form[0, 2]
@@ -174,21 +174,21 @@ def inside(form, x, y):  # type: ignore[no-untyped-def]
     return result
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, error_model="numpy", inline="always")
 def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
     """Colour and alpha of a cut-out at a pixel: its first throw whose canvas covers the point and that sees it."""
     out[:] = 0.0
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, w = reach(k, n, x, y)
+        status, u, v, nearness = reach(k, n, x, y)
         if status == OUTSIDE:
             continue
         if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
-            a, b, c, d = jacobian(k.maps[n], u, v, w)
+            a, b, c, d = jacobian(k.maps[n], u, v, nearness)
             sample(tex, k.pair_plate[n], u, v, a, b, c, d, out)
         break
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, error_model="numpy", parallel=True)
 def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore[no-untyped-def]
     """Picture (H, W, 4) float32, premultiplied linear, of a view.
 
@@ -197,7 +197,11 @@ def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore
     """
     height, width = nearest2.shape[0] // 2, nearest2.shape[1] // 2
     out = np.zeros((height, width, 4), dtype=np.float32)
-    for row in prange(height):
+    stripes = (height + STRIPES - 1) // STRIPES
+    for strip in prange(stripes * STRIPES):
+        row = (strip % STRIPES) * stripes + strip // STRIPES
+        if row >= height:
+            continue
         acc = np.zeros(4, dtype=np.float32)
         one = np.zeros(4, dtype=np.float32)
         sub = np.zeros(4, dtype=np.int64)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, view_of
@@ -165,20 +166,35 @@ def homographies(scene: Scene, view: View) -> Array:
     it is in front of the view. Hartley and Zisserman, Multiple View Geometry, 2nd ed., sec. 13.1, with both cameras
     general.
     """
-    n = scene.normals[scene.pair_face]
-    gap = scene.offsets[scene.pair_face] - n @ view.position
-    back = view.rotation.T @ view.inverse
-    out = np.empty((len(n), 3, 3))
+    fronts = np.empty((len(scene.plates), 3, 3))
+    shifts = np.empty((len(scene.plates), 3))
     for p, plate_view in enumerate(scene.views):
-        mine = scene.pair_plate == p
-        if not mine.any():
-            continue
         x0, y0, w, h, pw, ph = scene.canvas[p]
         to_picture = np.array([[pw / w, 0, -x0 * pw / w], [0, ph / h, -y0 * ph / h], [0, 0, 1.0]])
-        front = to_picture @ plate_view.matrix @ plate_view.rotation
-        shift = view.position - plate_view.position
-        through = shift[None, :, None] * n[mine][:, None, :] + gap[mine][:, None, None] * np.eye(3)
-        out[mine] = np.sign(gap[mine])[:, None, None] * (front @ through @ back)
+        fronts[p] = to_picture @ plate_view.matrix @ plate_view.rotation
+        shifts[p] = view.position - plate_view.position
+    back = np.ascontiguousarray(view.rotation.T @ view.inverse)
+    gaps = scene.offsets - scene.normals @ view.position if len(scene.offsets) else np.zeros(0)
+    return _chained(scene.normals, gaps, scene.pair_face, scene.pair_plate, fronts, shifts, back)
+
+
+@njit(cache=True, error_model="numpy")
+def _chained(normals, gaps, pair_face, pair_plate, fronts, shifts, back):  # type: ignore[no-untyped-def]
+    out = np.empty((len(pair_face), 3, 3))
+    through = np.empty((3, 3))
+    for n in range(len(pair_face)):
+        f, p = pair_face[n], pair_plate[n]
+        sign = np.sign(gaps[f])
+        for i in range(3):
+            for j in range(3):
+                through[i, j] = sign * (shifts[p, i] * normals[f, j] + (gaps[f] if i == j else 0.0))
+        for i in range(3):
+            for j in range(3):
+                total = 0.0
+                for a in range(3):
+                    for b in range(3):
+                        total += fronts[p, i, a] * through[a, b] * back[b, j]
+                out[n, i, j] = total
     return out
 
 
@@ -187,3 +203,41 @@ def inverse_depths(scene: Scene, view: View) -> Array:
     gap = scene.offsets - scene.normals @ view.position
     safe = np.where(np.abs(gap) > 1e-12, gap, 1e-12)
     return (scene.normals @ view.rotation.T @ view.inverse) / safe[:, None]
+
+
+def canvas_boxes(scene: Scene, maps: Array) -> Array:
+    """Boxes (N, 4) x0, y0, x1, y1 of a view outside of which a pair's canvas cannot lie.
+
+    The canvas is brought into the view by the inverse map; where a corner comes from behind, the box is everything.
+    """
+    return _boxes(maps, np.ascontiguousarray(scene.canvas[:, 4:]), scene.pair_plate)
+
+
+@njit(cache=True, error_model="numpy")
+def _boxes(maps, sizes, pair_plate):  # type: ignore[no-untyped-def]
+    out = np.empty((len(maps), 4))
+    out[:, :2] = -np.inf
+    out[:, 2:] = np.inf
+    inverse = np.empty((3, 3))
+    for n in range(len(maps)):
+        m = maps[n]
+        for i in range(3):  # the adjugate: the inverse up to scale, also where it is nearly singular
+            a, b = m[(i + 1) % 3], m[(i + 2) % 3]
+            for j in range(3):
+                inverse[j, i] = a[(j + 1) % 3] * b[(j + 2) % 3] - a[(j + 2) % 3] * b[(j + 1) % 3]
+        sign = np.sign(m[0, 0] * inverse[0, 0] + m[0, 1] * inverse[1, 0] + m[0, 2] * inverse[2, 0])
+        w, h = sizes[pair_plate[n], 0], sizes[pair_plate[n], 1]
+        x0, y0, x1, y1 = np.inf, np.inf, -np.inf, -np.inf
+        ahead = sign != 0
+        for c in range(4):
+            u, v = (w if c == 1 or c == 2 else 0.0), (h if c >= 2 else 0.0)
+            p = sign * (inverse[0, 0] * u + inverse[0, 1] * v + inverse[0, 2])
+            q = sign * (inverse[1, 0] * u + inverse[1, 1] * v + inverse[1, 2])
+            r = sign * (inverse[2, 0] * u + inverse[2, 1] * v + inverse[2, 2])
+            if r <= 1e-12 * (abs(p) + abs(q) + abs(r)):
+                ahead = False
+                break
+            x0, y0, x1, y1 = min(x0, p / r), min(y0, q / r), max(x1, p / r), max(y1, q / r)
+        if ahead:
+            out[n, 0], out[n, 1], out[n, 2], out[n, 3] = x0 - 1e-6, y0 - 1e-6, x1 + 1e-6, y1 + 1e-6
+    return out

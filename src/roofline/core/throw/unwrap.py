@@ -24,7 +24,7 @@ class Patch:
     uv: Array
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, error_model="numpy", parallel=True)
 def _statuses(k, plate, pixels, faces):  # type: ignore[no-untyped-def]
     """First pair (or −1) of a plate in reach for each raster pixel of that plate (homogeneous, (K, 3))."""
     out = np.full(pixels.shape[0], -1, dtype=np.int32)
