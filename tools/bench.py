@@ -69,13 +69,16 @@ def main() -> None:
         ours, theirs = [], []
         embree_pass(embree, view, eye, rays)
         engine.measure(view)
+        # blocks of calls in turn: each side is used as a check of many frames would use it
         for _ in range(5):
             began = time.perf_counter()
-            engine.measure(view)
-            ours.append(time.perf_counter() - began)
+            for _ in range(4):
+                engine.measure(view)
+            ours.append((time.perf_counter() - began) / 4)
             began = time.perf_counter()
-            embree_pass(embree, view, eye, rays)
-            theirs.append(time.perf_counter() - began)
+            for _ in range(4):
+                embree_pass(embree, view, eye, rays)
+            theirs.append((time.perf_counter() - began) / 4)
         ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
         out[f"embree_over_engine_{width}x{height}"] = ratio
         print(
