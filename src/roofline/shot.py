@@ -279,6 +279,19 @@ class Mesh(SolidBase):
 AnySolid = Annotated[Ground | Block | Gable | Column | Wall | Flat | Backdrop | Mesh, Field(discriminator="kind")]
 
 
+# what a solid must say of itself to be rebuilt from its own measures rather than from vertices and faces
+OWN_MEASURES: dict[str, set[str]] = {
+    "ground": {"size"},
+    "block": {"corner", "size"},
+    "gable": {"corner", "size"},
+    "column": {"foot", "radius_foot", "radius_top", "height"},
+    "wall": {"a", "b", "height"},
+    "flat": {"foot", "heading_deg", "extent"},
+    "backdrop": {"viewer", "heading_deg", "distance", "width", "base", "height"},
+    "mesh": {"vertices"},
+}
+
+
 # ---------------------------------------------------------------- plates and throws
 
 
@@ -408,11 +421,12 @@ class Shot(Model):
     def _bare_meshes(cls, data: Any) -> Any:
         """A solid of any kind that comes with vertices and faces only is read as a mesh (flats stay cut-outs)."""
         if isinstance(data, dict) and isinstance(data.get("solids"), list):
-            shape = {"corner", "foot", "a", "viewer", "centre"}
             data = dict(data)
             data["solids"] = [
                 {**s, "kind": "mesh", "cutout": s.get("kind") == "flat"}
-                if isinstance(s, dict) and s.get("kind") != "mesh" and "vertices" in s and not shape & s.keys()
+                if isinstance(s, dict)
+                and {"vertices", "faces"} <= s.keys()
+                and not OWN_MEASURES.get(str(s.get("kind")), {"kind of our own"}) <= s.keys()
                 else s
                 for s in data["solids"]
             ]

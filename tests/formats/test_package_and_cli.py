@@ -86,6 +86,15 @@ def test_a_package_written_by_hand_is_checked_and_probed(tmp_path):
     assert single["stretch"] == pytest.approx(1) and single["surface"] == "w/front" and single["plate"] == "p"
 
 
+@pytest.mark.parametrize("kind", ["wall", "slab", "flat", "block"])
+def test_solids_that_bring_only_vertices_and_faces_are_read_as_they_stand(tmp_path, kind):
+    given = document()
+    given["solids"][0] |= {"kind": kind, "size": [60, 40]}
+    shot = open_package(write_folder(tmp_path / "shot", given, (240, 160))).shot
+    assert shot.solids[0].kind == "mesh" and shot.solids[0].cutout == (kind == "flat")
+    assert shot.solids[0].vertices[2] == (30, 20, -10)
+
+
 def test_a_move_that_does_not_hold_exits_with_one(tmp_path):
     moving = document()
     moving["move"]["keys"][1]["position"] = [25, 1.5, 0]

@@ -145,5 +145,5 @@ svg { width: 100%; display: block; cursor: pointer; touch-action: none; }
 .legend { margin: 0 0 0 auto; padding: 0; list-style: none; display: flex; gap: 10px; font-size: 12px; }
 .legend li { display: flex; gap: 4px; align-items: center; }
 .legend img { border: 1px solid var(--ink); background: #cfcfcf; }
-.end { white-space: nowrap; }
+.end { white-space: nowrap; margin-left: 14px; }
 </style>

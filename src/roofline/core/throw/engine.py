@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
+from roofline.core.throw.memory import keep_freed_memory
 from roofline.core.throw.raster import mark_borders, rasterise, setup
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
+keep_freed_memory()
 RASTER_PIXELS = 12_000_000  # a plate's visibility raster is made no finer than this
 REASONS: tuple[Any, ...] = ("outside", "matte", "hidden", "back")
 

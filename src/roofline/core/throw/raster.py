@@ -150,7 +150,7 @@ def rasterise(  # type: ignore[no-untyped-def]
     bands = min(height, 32)
     for band in prange(bands):
         r0, r1 = height * band // bands, height * (band + 1) // bands
-        depth = np.zeros((r1 - r0, width), dtype=np.float64)
+        depth = np.zeros((r1 - r0, width), dtype=np.float32)
         for t in range(forms.shape[0]):
             if not use[t]:
                 continue

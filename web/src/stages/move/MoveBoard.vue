@@ -160,6 +160,15 @@ async function dragNow(p: Vec2, done: boolean) {
   hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
   if (done) await setKey({}, hand.value)
 }
+const WHY: Record<string, string> = { outside: 'outside of it', matte: 'matted out', hidden: 'hidden from it', back: 'turned away' }
+const plateName = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
+const surface = computed(() => {
+  const name = story.value?.surface
+  if (!name) return 'no surface'
+  const [solid, face] = name.split('/')
+  return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
+})
+const told = computed(() => story.value?.rejected?.map((r) => `not ${plateName(r.plate)}: ${WHY[r.reason]}`).join(' · ') ?? '')
 const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y / d.value.height) * box.value.h]
 </script>
 
@@ -174,6 +183,12 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <canvas ref="gl" data-lens-view />
         <canvas ref="ink" :style="{ visibility: inked ? 'visible' : 'hidden' }" data-verdicts :data-shown="inked" />
         <svg v-if="wire && view" :width="box.w" :height="box.h"><Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint /></svg>
+      </div>
+      <div v-if="story" class="story" data-story>
+        <b>{{ story.verdict }}</b> {{ surface }}<template v-if="story.plate"> · plate {{ plateName(story.plate) }}</template>
+        <span v-if="story.stretch !== null" class="figure"> · Stretch {{ story.stretch!.toFixed(3) }} : 1 · Magnification {{ story.magnification!.toFixed(3) }} px per px</span>
+        <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
+        <span v-if="told" class="quiet"> · {{ told }}</span>
       </div>
       <p v-if="loading" class="note">Getting the plates…</p>
       <div class="corner" @pointerdown.stop>
@@ -201,6 +216,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 .sheet { position: absolute; background: #000; }
 .sheet canvas, .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; }
 .corner { position: absolute; left: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 12px; cursor: default; }
+.story { position: absolute; left: 10px; right: 10px; bottom: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 5px 10px; pointer-events: none; }
 .note { position: absolute; inset: 0; display: grid; place-items: center; color: #fff; pointer-events: none; }
 .switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
 .switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }

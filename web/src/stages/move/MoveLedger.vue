@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import NumberField from '../../ledger/NumberField.vue'
 import { FILM_BACK, useMove } from './move'
 
-const { s, at, key, report, frameReport, story, checking, setKey, removeKey } = useMove()
+const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
 const router = useRouter()
 const bringing = ref(false)
 const brought = ref<string | null>(null)
@@ -20,13 +20,6 @@ const place = (i: number, v: number) => at.value!.position.map((x, j) => (j === 
 const limits = computed(() => s.shot.limits)
 const setLimit = (change: object) => s.change('PUT', '/limits', { ...limits.value, ...change })
 const share = (v: number) => `${v >= 10 ? v.toFixed(1) : v.toFixed(2)} %`
-const surface = computed(() => {
-  const name = story.value?.surface
-  if (!name) return 'no surface'
-  const [solid, face] = name.split('/')
-  return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
-})
-const plate = computed(() => (story.value?.plate ? (s.shot.plates.find((p) => p.id === story.value!.plate)?.name ?? story.value.plate) : 'none'))
 
 async function bringBack() {
   bringing.value = true
@@ -81,19 +74,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
       <p v-if="s.keys.length < 2" class="quiet">Go to another frame and drag in the lens or plan view: that sets a key there.</p>
     </section>
 
-    <section v-if="story" class="section" data-story>
-      <h2>Under the pointer</h2>
-      <table class="facts"><tbody>
-        <tr><td>Surface</td><td class="name">{{ surface }}</td></tr>
-        <tr><td>Plate</td><td class="name">{{ plate }}</td></tr>
-        <tr><td>Verdict</td><td class="name"><b>{{ story.verdict }}</b></td></tr>
-        <tr v-if="story.stretch !== null"><td>Stretch</td><td class="number">{{ story.stretch.toFixed(3) }} : 1</td></tr>
-        <tr v-if="story.magnification !== null"><td>Magnification</td><td class="number">{{ story.magnification.toFixed(3) }} px per px</td></tr>
-        <tr v-if="story.depth_m !== null"><td>Depth</td><td class="number">{{ story.depth_m.toFixed(2) }} m</td></tr>
-        <tr v-for="r in story.rejected" :key="r.plate + r.reason"><td class="quiet">not {{ s.shot.plates.find((p) => p.id === r.plate)?.name ?? r.plate }}</td><td class="name quiet">{{ { outside: 'outside of it', matte: 'matted out', hidden: 'hidden from it', back: 'turned away' }[r.reason] }}</td></tr>
-      </tbody></table>
-    </section>
-    <section v-else-if="frameReport" class="section">
+    <section v-if="frameReport" class="section">
       <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>
       <table class="facts"><tbody>
         <tr v-for="v in ['soft', 'smeared', 'spilled', 'bare', 'void'] as const" :key="v"><td>{{ v }}</td><td class="number">{{ share(frameReport[v]) }}</td></tr>
@@ -113,7 +94,6 @@ function act(action: string | null | undefined, frame: number | null | undefined
 </template>
 
 <style scoped>
-.name { text-align: right; }
 .sentence button.sure { margin-top: 7px; display: block; }
 .ease { display: grid; grid-template-columns: 1fr 118px; align-items: center; }
 </style>
