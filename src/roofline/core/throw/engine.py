@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
 from roofline.core.throw.memory import keep_freed_memory
-from roofline.core.throw.raster import mark_borders, rasterise, setup
+from roofline.core.throw.raster import mark_borders, rasterise, setup, summarise
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
@@ -88,6 +88,7 @@ class Engine:
         depths = np.zeros((plates, faces, 3))
         maps = np.zeros((plates, pairs, 3, 3))
         codes: list[NDArray[np.int32]] = []
+        blocks: list[NDArray[np.int32]] = []
         at, size, scale = [], [], []
         total = 0
         for p in range(plates):
@@ -98,6 +99,7 @@ class Engine:
             use = np.array([s.solid[f] not in s.without[p] for f in s.tri_face], dtype=np.bool_)
             code = mark_borders(self._raster(shifted, maps[p], use), s.tri_face)
             codes.append(code.ravel())
+            blocks.append(summarise(code, s.tri_face))
             at.append(total)
             size.append((shifted.width, shifted.height))
             scale.append(self._raster_scale(p) * s.canvas[p, 2:4] / s.canvas[p, 4:6])
@@ -113,6 +115,9 @@ class Engine:
             "pair_front": front,
             "pair_depth": depths[s.pair_plate, s.pair_face] if pairs else np.zeros((0, 3)),
             "codes": np.concatenate(codes) if codes else np.zeros(1, dtype=np.int32),
+            "blocks": np.concatenate([b.ravel() for b in blocks]) if blocks else np.zeros(1, dtype=np.int32),
+            "block_at": np.concatenate([[0], np.cumsum([b.size for b in blocks])])[:-1].astype(np.int64),
+            "block_size": np.array([b.shape[1] for b in blocks], dtype=np.int64),
             "code_at": np.array(at, dtype=np.int64),
             "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
             "scale": np.array(scale, dtype=np.float64).reshape(-1, 2),

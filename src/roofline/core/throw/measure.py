@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.raster import cutout_alpha, matte_value
+from roofline.core.throw.raster import BLOCK, MIXED, cutout_alpha, matte_value
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
@@ -36,6 +36,9 @@ class Cast(NamedTuple):
     codes: Any  # the plates' rasters, one after another (see mark_borders)
     code_at: Any  # (P,)
     code_size: Any  # (P, 2) width, height
+    blocks: Any  # summaries of the codes (see summarise), one after another
+    block_at: Any  # (P,)
+    block_size: Any  # (P,) blocks in a row
     scale: Any  # (P, 2) raster pixels per picture pixel
     plate_forms: Any  # (P, T, 3, 3)
     plate_depths: Any  # (P, F, 3)
@@ -52,13 +55,14 @@ def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def jacobian(h, u, v, k):  # type: ignore[no-untyped-def]
-    """∂(u, v)/∂(x, y) of a homography at a pixel whose image is (u, v) with homogeneous third component 1 / k."""
+def jacobian(maps, n, u, v, k):  # type: ignore[no-untyped-def]
+    """∂(u, v)/∂(x, y) of homography n at a pixel whose image is (u, v) with homogeneous third component 1 / k."""
+    # no sub-arrays in the loops: each would count a reference, and the threads would wait for one another
     return (
-        (h[0, 0] - u * h[2, 0]) * k,
-        (h[0, 1] - u * h[2, 1]) * k,
-        (h[1, 0] - v * h[2, 0]) * k,
-        (h[1, 1] - v * h[2, 1]) * k,
+        (maps[n, 0, 0] - u * maps[n, 2, 0]) * k,
+        (maps[n, 0, 1] - u * maps[n, 2, 1]) * k,
+        (maps[n, 1, 0] - v * maps[n, 2, 0]) * k,
+        (maps[n, 1, 1] - v * maps[n, 2, 1]) * k,
     )
 
 
@@ -105,14 +109,16 @@ def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
     x, y = u * k.scale[p, 0], v * k.scale[p, 1]
     i = min(max(int(x), 0), k.code_size[p, 0] - 1)
     j = min(max(int(y), 0), k.code_size[p, 1] - 1)
-    code = k.codes[k.code_at[p] + j * k.code_size[p, 0] + i]
+    code = k.blocks[k.block_at[p] + (j // BLOCK) * k.block_size[p] + i // BLOCK]
+    if code == MIXED:
+        code = k.codes[k.code_at[p] + j * k.code_size[p, 0] + i]
     result = False
     if code != -1 and not (code >= 0 and k.tri_face[code] == face):
-        own = k.pair_depth[n]
-        limit = (own[0] * x + own[1] * y + own[2]) * (1 + NEARER)
+        limit = (k.pair_depth[n, 0] * x + k.pair_depth[n, 1] * y + k.pair_depth[n, 2]) * (1 + NEARER)
         if code >= 0:
-            inv = k.plate_depths[p, k.tri_face[code]]
-            result = inv[0] * x + inv[1] * y + inv[2] > limit
+            o = k.tri_face[code]
+            near = k.plate_depths[p, o, 0] * x + k.plate_depths[p, o, 1] * y + k.plate_depths[p, o, 2]
+            result = near > limit
         else:
             result = hidden_at_border(k, p, face, x, y, limit, i, j)
     return result
@@ -121,17 +127,15 @@ def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy", inline="always")
 def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
-    box = k.boxes[n]
-    if x < box[0] or y < box[1] or x > box[2] or y > box[3]:
+    if x < k.boxes[n, 0] or y < k.boxes[n, 1] or x > k.boxes[n, 2] or y > k.boxes[n, 3]:
         return OUTSIDE, 0.0, 0.0, 0.0
-    h = k.maps[n]
-    w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
+    w = k.maps[n, 2, 0] * x + k.maps[n, 2, 1] * y + k.maps[n, 2, 2]
     if w <= 0:
         return OUTSIDE, 0.0, 0.0, 0.0
     p = k.pair_plate[n]
     nearness = 1.0 / w
-    u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) * nearness
-    v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) * nearness
+    u = (k.maps[n, 0, 0] * x + k.maps[n, 0, 1] * y + k.maps[n, 0, 2]) * nearness
+    v = (k.maps[n, 1, 0] * x + k.maps[n, 1, 1] * y + k.maps[n, 1, 2]) * nearness
     if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
         return OUTSIDE, u, v, nearness
     if k.matte_at[p] >= 0 and matte_value(k.matte, k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5], u, v) < 0.5:
@@ -150,7 +154,7 @@ def judge(k, face, x, y):  # type: ignore[no-untyped-def]
         status, u, v, nearness = reach(k, n, x, y)
         unseen = status == HIDDEN or status == BACK
         if status == REACHED or (unseen and not k.pair_occlusion[n]):
-            a, b, c, d = jacobian(k.maps[n], u, v, nearness)
+            a, b, c, d = jacobian(k.maps, n, u, v, nearness)
             s1, s2 = singular_values(a, b, c, d)
             inverse = 1.0 / max(s2, 1e-12)
             stretch, magnification = s1 * inverse, k.unit * inverse

@@ -111,12 +111,11 @@ def cutout_alpha(face, x, y, pair_start, pair_plate, maps, canvas, matte, matte_
     if first == last:
         return 1.0
     for n in range(first, last):
-        h = maps[n]
-        w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
+        w = maps[n, 2, 0] * x + maps[n, 2, 1] * y + maps[n, 2, 2]
         if w <= 0:
             continue
-        u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w
-        v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
+        u = (maps[n, 0, 0] * x + maps[n, 0, 1] * y + maps[n, 0, 2]) / w
+        v = (maps[n, 1, 0] * x + maps[n, 1, 1] * y + maps[n, 1, 2]) / w
         p = pair_plate[n]
         if u < 0 or v < 0 or u >= canvas[p, 4] or v >= canvas[p, 5]:
             continue
@@ -160,24 +159,24 @@ def rasterise(  # type: ignore[no-untyped-def]
             form = forms[t]
             slope = form[0, 0] + form[1, 0] + form[2, 0]
             face = tri_face[t]
+            cut = cutout[face]
             for row in range(y0, y1):
                 y = row + 0.5
                 lo, hi = span(form, y, boxes[t, 0], boxes[t, 2])
                 if lo >= hi:
                     continue
                 base = (form[0, 1] + form[1, 1] + form[2, 1]) * y + form[0, 2] + form[1, 2] + form[2, 2]
-                line, out = depth[row - r0], nearest[row]
                 for col in range(lo, hi):
                     near = slope * (col + 0.5) + base
-                    if near > line[col]:
+                    if near > depth[row - r0, col]:
                         if (
-                            cutout[face]
+                            cut
                             and cutout_alpha(face, col + 0.5, y, pair_start, pair_plate, maps, canvas, matte, matte_at)
                             < 0.5
                         ):
                             continue
-                        line[col] = near
-                        out[col] = t
+                        depth[row - r0, col] = near
+                        nearest[row, col] = t
     return nearest
 
 
@@ -204,4 +203,31 @@ def mark_borders(nearest, tri_face):  # type: ignore[no-untyped-def]
                 out[row, col] = t
             else:
                 out[row, col] = -t - 2 if t >= 0 else -2 - count
+    return out
+
+
+BLOCK = 8
+MIXED = -(2**31)
+
+
+@njit(cache=True, parallel=True, error_model="numpy")
+def summarise(codes, tri_face):  # type: ignore[no-untyped-def]
+    """One code for every 8 × 8 block of `mark_borders`: a triangle of the one face it shows, −1, or MIXED.
+
+    Small previews take large steps through a plate's raster; this keeps what they ask in the cache.
+    """
+    height, width = codes.shape
+    out = np.empty(((height + BLOCK - 1) // BLOCK, (width + BLOCK - 1) // BLOCK), dtype=np.int32)
+    for j in prange(out.shape[0]):
+        for i in range(out.shape[1]):
+            first = codes[j * BLOCK, i * BLOCK]
+            face = tri_face[first] if first >= 0 else -1
+            if first < -1:
+                first = MIXED
+            for row in range(j * BLOCK, min(j * BLOCK + BLOCK, height)):
+                for col in range(i * BLOCK, min(i * BLOCK + BLOCK, width)):
+                    c = codes[row, col]
+                    if c < -1 or (tri_face[c] if c >= 0 else -1) != face:
+                        first = MIXED
+            out[j, i] = first
     return out

@@ -68,9 +68,8 @@ def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
     a, b = wt * (one - fu) * (one - fv), wt * fu * (one - fv)
     c, d = wt * (one - fu) * fv, wt * fu * fv
     p, q, r, s = at + j * w + i, at + j * w + i2, at + j2 * w + i, at + j2 * w + i2
-    t = tex.texels
     for n in range(4):
-        out[n] += a * t[p, n] + b * t[q, n] + c * t[r, n] + d * t[s, n]
+        out[n] += a * tex.texels[p, n] + b * tex.texels[q, n] + c * tex.texels[r, n] + d * tex.texels[s, n]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -147,7 +146,7 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
             continue
         if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
             continue
-        a, b, c, d = jacobian(k.maps[n], u, v, nearness)
+        a, b, c, d = jacobian(k.maps, n, u, v, nearness)
         sample(tex, k.pair_plate[n], u, v, a, b, c, d, one)
         rest = np.float32(1) - out[3]
         for i in range(4):
@@ -163,11 +162,11 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def inside(form, x, y):  # type: ignore[no-untyped-def]
-    """Inverse depth of a triangle at a pixel, or 0 outside of it."""
-    b0 = form[0, 0] * x + form[0, 1] * y + form[0, 2]
-    b1 = form[1, 0] * x + form[1, 1] * y + form[1, 2]
-    b2 = form[2, 0] * x + form[2, 1] * y + form[2, 2]
+def inside(forms, t, x, y):  # type: ignore[no-untyped-def]
+    """Inverse depth of triangle t at a pixel, or 0 outside of it."""
+    b0 = forms[t, 0, 0] * x + forms[t, 0, 1] * y + forms[t, 0, 2]
+    b1 = forms[t, 1, 0] * x + forms[t, 1, 1] * y + forms[t, 1, 2]
+    b2 = forms[t, 2, 0] * x + forms[t, 2, 1] * y + forms[t, 2, 2]
     result = 0.0
     if b0 >= 0 and b1 >= 0 and b2 >= 0:
         result = b0 + b1 + b2
@@ -183,7 +182,7 @@ def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
         if status == OUTSIDE:
             continue
         if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
-            a, b, c, d = jacobian(k.maps[n], u, v, nearness)
+            a, b, c, d = jacobian(k.maps, n, u, v, nearness)
             sample(tex, k.pair_plate[n], u, v, a, b, c, d, out)
         break
 
@@ -208,7 +207,6 @@ def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore
         hits = np.zeros(16, dtype=np.int64)
         near = np.zeros(16)
         for col in range(width):
-            pixel = out[row, col]
             for s in range(4):
                 t = nearest2[2 * row + s // 2, 2 * col + s % 2]
                 sub[s] = k.tri_face[t] if t >= 0 else -1
@@ -221,13 +219,13 @@ def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore
                     dy = 0.0 if whole else -0.25 + 0.5 * (s // 2)
                     shade(k, tex, sub[s], x + dx, y + dy, acc, one)
                     for i in range(4):
-                        pixel[i] += acc[i] / np.float32(parts)
+                        out[row, col, i] += acc[i] / np.float32(parts)
             count = 0
             for c in range(cut_tris.shape[0]):
                 t = cut_tris[c]
                 if col < boxes[t, 0] or col >= boxes[t, 2] or row < boxes[t, 1] or row >= boxes[t, 3]:
                     continue
-                inv = inside(forms[t], x, y)
+                inv = inside(forms, t, x, y)
                 face = k.tri_face[t]
                 if inv <= 0 or count == 16 or (count > 0 and k.tri_face[hits[count - 1]] == face):
                     continue
@@ -245,13 +243,12 @@ def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore
                     if other < 0:
                         seen += 0.25
                     else:
-                        f = fine_depth[other]
                         sx, sy = x - 0.25 + 0.5 * (s % 2), y - 0.25 + 0.5 * (s // 2)
-                        if near[c] > f[0] * sx + f[1] * sy + f[2]:
+                        if near[c] > fine_depth[other, 0] * sx + fine_depth[other, 1] * sy + fine_depth[other, 2]:
                             seen += 0.25
                 if seen > 0:
                     cut_colour(k, tex, face, x, y, acc)
                     rest = 1 - acc[3] * np.float32(seen)
                     for i in range(4):
-                        pixel[i] = acc[i] * np.float32(seen) + rest * pixel[i]
+                        out[row, col, i] = acc[i] * np.float32(seen) + rest * out[row, col, i]
     return out
