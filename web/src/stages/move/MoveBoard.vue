@@ -184,7 +184,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <canvas ref="ink" :style="{ visibility: inked ? 'visible' : 'hidden' }" data-verdicts :data-shown="inked" />
         <svg v-if="wire && view" :width="box.w" :height="box.h"><Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint /></svg>
       </div>
-      <div v-if="story" class="story" data-story>
+      <div v-if="story" class="story" :class="{ up: pixel && pixel[1] > d.height / 2 }" data-story>
         <b>{{ story.verdict }}</b> {{ surface }}<template v-if="story.plate"> · plate {{ plateName(story.plate) }}</template>
         <span v-if="story.stretch !== null" class="figure"> · Stretch {{ story.stretch!.toFixed(3) }} : 1 · Magnification {{ story.magnification!.toFixed(3) }} px per px</span>
         <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
@@ -217,6 +217,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 .sheet canvas, .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; }
 .corner { position: absolute; left: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 12px; cursor: default; }
 .story { position: absolute; left: 10px; right: 10px; bottom: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 5px 10px; pointer-events: none; }
+.story.up { bottom: auto; top: 46px; }
 .note { position: absolute; inset: 0; display: grid; place-items: center; color: #fff; pointer-events: none; }
 .switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
 .switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }
