@@ -22,7 +22,6 @@ from roofline.shot import Block
 
 TRUE = looking(1500, 1000, 1275.0, 31.0, -2.5, (-3.0, 1.62, 8.0), 0.6)
 BOX = Block(id="t", name="T", corner=(0.0, 0.0, -3.5), size=(4.2, 2.9, 3.5))
-TAPE = ((0.0, 0.0, 0.0), (0.0, 2.9, 0.0))
 
 
 def photo() -> bytes:
@@ -177,7 +176,6 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     until(lambda: np.hypot(*(np.array(edges_in(page, shot)[1]["points"][1]) - end)) < 0.5)
     page.click("[data-tool=tape]")
     board.fit()
-    foot, head = TRUE.project(np.array(TAPE))
     # the tape starts beside the edges' ends, so that the hand does not take hold of one of them
     at = TRUE.project(np.array([(2.0, 0, 0.0), (2.0, 2.9, 0.0)]))
     board.drag(at[0], at[1])

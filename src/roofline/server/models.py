@@ -100,11 +100,6 @@ class TrySurvey(Model):
     problem: str | None
 
 
-class SurveyChange(Model):
-    survey: Any
-    label: str = "Change the survey"
-
-
 class Construction(Model):
     """A gesture through the photo, in straightened photo pixels."""
 

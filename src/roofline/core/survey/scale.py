@@ -83,8 +83,7 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
     height = given.camera_height_m
     if given.lengths:
         heights = np.array([tape.metres / max(tape_length(unit, tape, camera), 1e-12) for tape in given.lengths])
-        weights = np.array([1.0 for _ in heights])
-        by_tape = float(np.exp(np.average(np.log(heights), weights=weights)))
+        by_tape = float(np.exp(np.mean(np.log(heights))))
         spread = float(heights.max() / heights.min())
         if spread > 1.05:
             out.warnings.append(f"The tapes disagree by {100 * (spread - 1):.0f} %: check their lengths and ends.")

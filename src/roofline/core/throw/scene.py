@@ -77,12 +77,6 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
     for p in plates:
         if p.id not in pictures:
             raise PlateError(f"The picture of plate '{p.name}' is not there.")
-    targets: dict[str, list[tuple[int, bool]]] = {}
-    for throw in shot.throws:
-        if throw.plate in number:
-            for target in dict.fromkeys(throw.targets):
-                targets.setdefault(target, []).append((number[throw.plate], throw.occlusion))
-    order = {id(t): i for i, t in enumerate(shot.throws)}
     corners: list[Array] = []
     tri_face: list[int] = []
     normals, offsets, cutout, solid_of, limits = [], [], [], [], []
@@ -109,10 +103,9 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
             limits.append(
                 ((own and own.stretch) or shot.limits.stretch, (own and own.magnification) or shot.limits.magnification)
             )
-            for throw in sorted(
-                (t for t in shot.throws if t.plate in number and (solid.id in t.targets or full in t.targets)),
-                key=lambda t: order[id(t)],
-            ):
+            for throw in shot.throws:
+                if throw.plate not in number or not {solid.id, full} & set(throw.targets):
+                    continue
                 pair_plate.append(number[throw.plate])
                 pair_face.append(f)
                 pair_occlusion.append(throw.occlusion)
