@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -11,8 +12,9 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
+from roofline.core.throw.cells import LEVELS, Cells, cells
 from roofline.core.throw.memory import keep_freed_memory
-from roofline.core.throw.raster import mark_borders, rasterise, setup, summarise
+from roofline.core.throw.raster import rasterise, setup
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
@@ -31,6 +33,11 @@ class Measures:
     pair: NDArray[np.int32]
     stretch: NDArray[np.float32]
     magnification: NDArray[np.float32]
+
+
+def _starts(parts: Sequence[NDArray]) -> NDArray[np.int64]:
+    """Where each part begins once they stand one after another."""
+    return np.cumsum([0, *(part.size for part in parts)], dtype=np.int64)[:-1]
 
 
 class Engine:
@@ -56,7 +63,7 @@ class Engine:
             s.cutout,
             s.pair_start,
             s.pair_plate,
-            maps,
+            maps.ravel(),
             s.canvas,
             s.matte,
             s.matte_at,
@@ -87,23 +94,18 @@ class Engine:
         forms = np.zeros((plates, count, 3, 3))
         depths = np.zeros((plates, faces, 3))
         maps = np.zeros((plates, pairs, 3, 3))
-        codes: list[NDArray[np.int32]] = []
-        blocks: list[NDArray[np.int32]] = []
-        at, size, scale = [], [], []
-        total = 0
+        seen: list[Cells] = []
+        size, scale = [], []
         for p in range(plates):
             shifted = self.raster_view(p)
             forms[p] = self._forms(shifted)[0]
             depths[p] = inverse_depths(s, shifted) if faces else 0
             maps[p] = homographies(s, shifted)
             use = np.array([s.solid[f] not in s.without[p] for f in s.tri_face], dtype=np.bool_)
-            code = mark_borders(self._raster(shifted, maps[p], use), s.tri_face)
-            codes.append(code.ravel())
-            blocks.append(summarise(code, s.tri_face))
-            at.append(total)
             size.append((shifted.width, shifted.height))
             scale.append(self._raster_scale(p) * s.canvas[p, 2:4] / s.canvas[p, 4:6])
-            total += code.size
+            seen.append(cells(self._raster(shifted, maps[p], use), s.tri_face, s.pictures[p].matte, scale[-1]))
+        grids = [level for c in seen for level in c.levels]
         front = np.array(
             [
                 s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
@@ -113,17 +115,17 @@ class Engine:
         )
         return {
             "pair_front": front,
-            "pair_depth": depths[s.pair_plate, s.pair_face] if pairs else np.zeros((0, 3)),
-            "codes": np.concatenate(codes) if codes else np.zeros(1, dtype=np.int32),
-            "blocks": np.concatenate([b.ravel() for b in blocks]) if blocks else np.zeros(1, dtype=np.int32),
-            "block_at": np.concatenate([[0], np.cumsum([b.size for b in blocks])])[:-1].astype(np.int64),
-            "block_size": np.array([b.shape[1] for b in blocks], dtype=np.int64),
-            "code_at": np.array(at, dtype=np.int64),
-            "code_size": np.array(size, dtype=np.int64).reshape(-1, 2),
+            "pair_depth": depths[s.pair_plate, s.pair_face].ravel(),
+            "cells": np.concatenate([g.ravel() for g in grids]) if grids else np.zeros(1, dtype=np.int32),
+            "cell_at": _starts(grids).reshape(plates, LEVELS),
+            "cell_width": np.array([g.shape[1] for g in grids], dtype=np.int64).reshape(plates, LEVELS),
+            "lists": np.concatenate([c.lists for c in seen]) if seen else np.zeros(1, dtype=np.int32),
+            "list_at": _starts([c.lists for c in seen]),
+            "raster_size": np.array(size, dtype=np.int64).reshape(-1, 2),
             "scale": np.array(scale, dtype=np.float64).reshape(-1, 2),
-            "plate_forms": forms,
-            "plate_depths": depths,
-            "plate_maps": maps,
+            "plate_forms": forms.ravel(),
+            "plate_depths": depths.ravel(),
+            "plate_maps": maps.ravel(),
         }
 
     def cast(self, view: View) -> m.Cast:
@@ -131,7 +133,7 @@ class Engine:
         s = self.scene
         maps = homographies(s, view)
         return m.Cast(
-            maps=maps,
+            maps=maps.ravel(),
             boxes=canvas_boxes(s, maps),
             unit=float(view.unit),
             pair_start=s.pair_start,
@@ -157,11 +159,10 @@ class Engine:
     def probe(self, view: View, pixel: tuple[float, float]) -> ProbeReport:
         """The whole story of a continuous pixel of a view."""
         s = self.scene
-        k = self.cast(view)
         x, y = pixel
         one = View(1, 1, view.focal, (view.centre[0] - x + 0.5, view.centre[1] - y + 0.5), view.rotation, view.position)
-        everything = np.ones(len(s.tri_face), dtype=np.bool_)
-        t = int(self._raster(one, homographies(s, one), everything)[0, 0])
+        seen = self.measure(one)
+        t, n = int(seen.triangle[0, 0]), int(seen.pair[0, 0])
         if t < 0:
             return ProbeReport(
                 surface=None,
@@ -176,23 +177,24 @@ class Engine:
         face = int(s.tri_face[t])
         depth = 1.0 / float(inverse_depths(s, view)[face] @ [x, y, 1.0])
         world = view.position + view.rays(np.array([x, y])) * depth
-        verdict, n, stretch, magnification, u, v = m.judge(k, face, x, y)
+        k = self.cast(one)
         rejected = []
         for i in range(s.pair_start[face], s.pair_start[face + 1]):
             if i == n:
                 break
-            status = m.reach(k, i, x, y)[0]
+            status = m.reach(k, i, 0.5, 0.5)[0]
             rejected.append(Rejected(plate=s.plates[s.pair_plate[i]].id, reason=REASONS[status]))
         found = n >= 0
+        u, v = m.reach(k, n, 0.5, 0.5)[1:3] if found else (0.0, 0.0)
         return ProbeReport(
             surface=s.names[face],
             plate=s.plates[s.pair_plate[n]].id if found else None,
-            verdict=VERDICTS[verdict],
+            verdict=VERDICTS[seen.verdict[0, 0]],
             world=(float(world[0]), float(world[1]), float(world[2])),
             depth_m=depth,
             plate_pixel=(float(u), float(v)) if found else None,
-            stretch=float(stretch) if found else None,
-            magnification=float(magnification) if found else None,
+            stretch=float(seen.stretch[0, 0]) if found else None,
+            magnification=float(seen.magnification[0, 0]) if found else None,
             rejected=rejected,
         )
 

@@ -7,18 +7,23 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.raster import BLOCK, MIXED, cutout_alpha, matte_value
+from roofline.core.throw.cells import MIXED
+from roofline.core.throw.lent import lent
+from roofline.core.throw.raster import linear, matte_value
+from roofline.core.throw.sight import SEEN, UNSEEN, along_run, hidden
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
 STRIPES = 16
-NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
 
 
 class Cast(NamedTuple):
-    """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates."""
+    """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates.
 
-    maps: Any  # (N, 3, 3) view pixel → picture pixel
+    What the inner loops read at every step is flat: its places are then known without multiplying by shapes.
+    """
+
+    maps: Any  # (N × 9) view pixel → picture pixel
     boxes: Any  # (N, 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
     unit: Any  # delivered pixels along one pixel of the view
     pair_start: Any  # (F + 1,)
@@ -26,23 +31,55 @@ class Cast(NamedTuple):
     pair_face: Any  # (N,)
     pair_front: Any  # (N,) the face's front is towards the plate's camera
     pair_occlusion: Any  # (N,)
-    pair_depth: Any  # (N, 3) linear form: inverse depth of the face in the plate's raster
+    pair_depth: Any  # (N × 3) linear form: inverse depth of the face in the plate's raster
     limits: Any  # (F, 2)
     tri_face: Any  # (T,)
     cutout: Any  # (F,)
     canvas: Any  # (P, 6)
     matte: Any
     matte_at: Any  # (P,)
-    codes: Any  # the plates' rasters, one after another (see mark_borders)
-    code_at: Any  # (P,)
-    code_size: Any  # (P, 2) width, height
-    blocks: Any  # summaries of the codes (see summarise), one after another
-    block_at: Any  # (P,)
-    block_size: Any  # (P,) blocks in a row
+    cells: Any  # what the plates see (see cells.py), one plate's grids after another's
+    cell_at: Any  # (P, LEVELS)
+    cell_width: Any  # (P, LEVELS) cells in a row
+    lists: Any  # triangles that show in mixed cells
+    list_at: Any  # (P,)
+    raster_size: Any  # (P, 2) width, height
     scale: Any  # (P, 2) raster pixels per picture pixel
-    plate_forms: Any  # (P, T, 3, 3)
-    plate_depths: Any  # (P, F, 3)
-    plate_maps: Any  # (P, N, 3, 3) raster pixel → picture pixel
+    plate_forms: Any  # (P × T × 9)
+    plate_depths: Any  # (P × F × 3)
+    plate_maps: Any  # (P × N × 9) raster pixel → picture pixel
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def lend(k):  # type: ignore[no-untyped-def]
+    """The cast with its arrays lent."""
+    return Cast(
+        lent(k.maps),
+        lent(k.boxes),
+        k.unit,
+        lent(k.pair_start),
+        lent(k.pair_plate),
+        lent(k.pair_face),
+        lent(k.pair_front),
+        lent(k.pair_occlusion),
+        lent(k.pair_depth),
+        lent(k.limits),
+        lent(k.tri_face),
+        lent(k.cutout),
+        lent(k.canvas),
+        lent(k.matte),
+        lent(k.matte_at),
+        lent(k.cells),
+        lent(k.cell_at),
+        lent(k.cell_width),
+        lent(k.lists),
+        lent(k.list_at),
+        lent(k.raster_size),
+        lent(k.scale),
+        lent(k.plate_forms),
+        lent(k.plate_depths),
+        lent(k.plate_maps),
+    )
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -55,73 +92,15 @@ def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def jacobian(maps, n, u, v, k):  # type: ignore[no-untyped-def]
-    """∂(u, v)/∂(x, y) of homography n at a pixel whose image is (u, v) with homogeneous third component 1 / k."""
-    # no sub-arrays in the loops: each would count a reference, and the threads would wait for one another
+def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
+    """∂(u, v)/∂(x, y) of pair n's map at a pixel whose image is (u, v), with homogeneous third component 1 / nearness."""
+    at = 9 * n
     return (
-        (maps[n, 0, 0] - u * maps[n, 2, 0]) * k,
-        (maps[n, 0, 1] - u * maps[n, 2, 1]) * k,
-        (maps[n, 1, 0] - v * maps[n, 2, 0]) * k,
-        (maps[n, 1, 1] - v * maps[n, 2, 1]) * k,
+        (k.maps[at] - u * k.maps[at + 6]) * nearness,
+        (k.maps[at + 1] - u * k.maps[at + 7]) * nearness,
+        (k.maps[at + 3] - v * k.maps[at + 6]) * nearness,
+        (k.maps[at + 4] - v * k.maps[at + 7]) * nearness,
     )
-
-
-@njit(cache=True, error_model="numpy")
-def hidden_at_border(k, p, face, x, y, limit, i, j):  # type: ignore[no-untyped-def]
-    """Exact test against the triangles that stand in the 3 × 3 raster pixels around (i, j)."""
-    width, height = k.code_size[p, 0], k.code_size[p, 1]
-    count = k.tri_face.shape[0]
-    for jj in range(max(j - 1, 0), min(j + 2, height)):
-        for ii in range(max(i - 1, 0), min(i + 2, width)):
-            c = k.codes[k.code_at[p] + jj * width + ii]
-            t = c if c >= 0 else -c - 2
-            if c == -1 or t >= count:
-                continue
-            other = k.tri_face[t]
-            if other == face:
-                continue
-            m = k.plate_forms[p, t]
-            b0 = m[0, 0] * x + m[0, 1] * y + m[0, 2]
-            b1 = m[1, 0] * x + m[1, 1] * y + m[1, 2]
-            b2 = m[2, 0] * x + m[2, 1] * y + m[2, 2]
-            if b0 < 0 or b1 < 0 or b2 < 0 or b0 + b1 + b2 <= limit:
-                continue
-            if (
-                k.cutout[other]
-                and cutout_alpha(
-                    other, x, y, k.pair_start, k.pair_plate, k.plate_maps[p], k.canvas, k.matte, k.matte_at
-                )
-                < 0.5
-            ):
-                continue
-            return True
-    return False
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def hidden(k, n, u, v):  # type: ignore[no-untyped-def]
-    """Whether another face stands between the plate's camera and pair n's point at picture pixel (u, v).
-
-    The plate's own raster decides at once where its surroundings show one face; near borders the triangles that
-    stand there are tested exactly.
-    """
-    p, face = k.pair_plate[n], k.pair_face[n]
-    x, y = u * k.scale[p, 0], v * k.scale[p, 1]
-    i = min(max(int(x), 0), k.code_size[p, 0] - 1)
-    j = min(max(int(y), 0), k.code_size[p, 1] - 1)
-    code = k.blocks[k.block_at[p] + (j // BLOCK) * k.block_size[p] + i // BLOCK]
-    if code == MIXED:
-        code = k.codes[k.code_at[p] + j * k.code_size[p, 0] + i]
-    result = False
-    if code != -1 and not (code >= 0 and k.tri_face[code] == face):
-        limit = (k.pair_depth[n, 0] * x + k.pair_depth[n, 1] * y + k.pair_depth[n, 2]) * (1 + NEARER)
-        if code >= 0:
-            o = k.tri_face[code]
-            near = k.plate_depths[p, o, 0] * x + k.plate_depths[p, o, 1] * y + k.plate_depths[p, o, 2]
-            result = near > limit
-        else:
-            result = hidden_at_border(k, p, face, x, y, limit, i, j)
-    return result
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -129,69 +108,212 @@ def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
     if x < k.boxes[n, 0] or y < k.boxes[n, 1] or x > k.boxes[n, 2] or y > k.boxes[n, 3]:
         return OUTSIDE, 0.0, 0.0, 0.0
-    w = k.maps[n, 2, 0] * x + k.maps[n, 2, 1] * y + k.maps[n, 2, 2]
+    w = linear(k.maps, 9 * n + 6, x, y)
     if w <= 0:
         return OUTSIDE, 0.0, 0.0, 0.0
     p = k.pair_plate[n]
     nearness = 1.0 / w
-    u = (k.maps[n, 0, 0] * x + k.maps[n, 0, 1] * y + k.maps[n, 0, 2]) * nearness
-    v = (k.maps[n, 1, 0] * x + k.maps[n, 1, 1] * y + k.maps[n, 1, 2]) * nearness
+    u, v = linear(k.maps, 9 * n, x, y) * nearness, linear(k.maps, 9 * n + 3, x, y) * nearness
     if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
         return OUTSIDE, u, v, nearness
     if k.matte_at[p] >= 0 and matte_value(k.matte, k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5], u, v) < 0.5:
         return MATTE, u, v, nearness
     if not k.pair_front[n]:
         return BACK, u, v, nearness
-    if hidden(k, n, u, v):
+    if hidden(k, p, n, k.pair_face[n], u * k.scale[p, 0], v * k.scale[p, 1]):
         return HIDDEN, u, v, nearness
     return REACHED, u, v, nearness
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def judge(k, face, x, y):  # type: ignore[no-untyped-def]
-    """Verdict, pair (−1 for none), stretch, magnification and picture pixel at a pixel that shows a face."""
+def row_line(k, n, y):  # type: ignore[no-untyped-def]
+    """Pair n's map along a row: slopes and constants in x of its three homogeneous components."""
+    at = 9 * n
+    u1, v1, w1 = k.maps[at], k.maps[at + 3], k.maps[at + 6]
+    u0 = k.maps[at + 1] * y + k.maps[at + 2]
+    v0 = k.maps[at + 4] * y + k.maps[at + 5]
+    w0 = k.maps[at + 7] * y + k.maps[at + 8]
+    return u1, u0, v1, v0, w1, w0
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def line_pixel(line, x):  # type: ignore[no-untyped-def]
+    """Pixel of a row's line at x."""
+    nearness = 1.0 / (line[4] * x + line[5])
+    return (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def canvas_span(line, width, height, x0, x1):  # type: ignore[no-untyped-def]
+    """Pixels [lo, hi) of a row that its line brings into a canvas.
+
+    Each border of the canvas is linear in x once it is multiplied by the homogeneous third component, so that what
+    lies inside is one interval.
+    """
+    u1, u0, v1, v0, w1, w0 = line
+    lo, hi = float(x0), float(x1 - 1)
+    for a, b in (
+        (w1, w0),
+        (u1, u0),
+        (v1, v0),
+        (width * w1 - u1, width * w0 - u0),
+        (height * w1 - v1, height * w0 - v0),
+    ):
+        if a > 0:
+            lo = max(lo, np.ceil(-b / a - 0.5))
+        elif a < 0:
+            hi = min(hi, np.floor(-b / a - 0.5))
+        elif b <= 0:
+            hi = lo - 1
+    lo = min(lo, float(x1))
+    return int(lo), int(max(hi, lo - 1)) + 1
+
+
+SHORT = 4  # pixels; shorter runs are looked at pixel by pixel
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def settle(pair, verdict, row, x0, x1, n, spilled):  # type: ignore[no-untyped-def]
+    """Give a row's pixels that are still free to pair n; their number. Compiles to SIMD."""
+    said = np.uint8(SPILLED if spilled else SOUND)
+    taken = 0
+    for j in range(x1 - x0):
+        i = np.uintp(j) + np.uintp(x0)
+        free = pair[row, i] < 0
+        pair[row, i] = n if free else pair[row, i]
+        verdict[row, i] = said if free else verdict[row, i]
+        taken += free
+    return taken
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def land(k, face, row, x0, x1, pair, verdict):  # type: ignore[no-untyped-def]
+    """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to a row's pixels that show one face."""
+    for i in range(x0, x1):
+        pair[row, i] = -1
+        verdict[row, i] = BARE
+    left = x1 - x0
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, nearness = reach(k, n, x, y)
-        unseen = status == HIDDEN or status == BACK
-        if status == REACHED or (unseen and not k.pair_occlusion[n]):
-            a, b, c, d = jacobian(k.maps, n, u, v, nearness)
-            s1, s2 = singular_values(a, b, c, d)
-            inverse = 1.0 / max(s2, 1e-12)
-            stretch, magnification = s1 * inverse, k.unit * inverse
-            verdict = SOUND
-            if unseen:
-                verdict = SPILLED
-            elif stretch > k.limits[face, 0]:
-                verdict = SMEARED
-            elif magnification > k.limits[face, 1]:
-                verdict = SOFT
-            return verdict, n, stretch, magnification, u, v
-    return BARE, -1, 0.0, 0.0, 0.0, 0.0
+        strict, front = k.pair_occlusion[n], k.pair_front[n]
+        if left == 0:
+            break
+        if (strict and not front) or row < k.boxes[n, 1] - 1 or row > k.boxes[n, 3]:
+            continue
+        p = k.pair_plate[n]
+        at, width, height = k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5]
+        u1, u0, v1, v0, w1, w0 = row_line(k, n, row + 0.5)
+        start, stop = canvas_span((u1, u0, v1, v0, w1, w0), width, height, x0, x1)
+        sx, sy = k.scale[p, 0], k.scale[p, 1]
+        line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
+        step = stop - start
+        while True:
+            while start < stop and pair[row, start] >= 0:
+                start += 1
+            if start >= stop:
+                break
+            end = min(start + step, stop)
+            xa, ya = line_pixel(line, start + 0.5)
+            xb, yb = line_pixel(line, end - 0.5)
+            whole = along_run(k, p, n, face, xa, ya, xb, yb)
+            if whole == MIXED and end - start > SHORT:
+                step = (end - start) // 2
+                continue
+            if whole == MIXED:
+                for i in range(start, end):
+                    if pair[row, i] < 0:
+                        x, y = line_pixel(line, i + 0.5)
+                        if at >= 0 and matte_value(k.matte, at, width, height, x / sx, y / sy) < 0.5:
+                            continue
+                        unseen = not front or hidden(k, p, n, face, x, y)
+                        if not (unseen and strict):
+                            left -= settle(pair, verdict, row, i, i + 1, n, unseen)
+            elif whole == SEEN or (whole == UNSEEN and not strict):
+                left -= settle(pair, verdict, row, start, end, n, whole == UNSEEN or not front)
+            start = end
+            step *= 2
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def row_forms(k, n, y):  # type: ignore[no-untyped-def]
+    """w² J of pair n along a row: the first column's constants, the second's linear forms, and w's form.
+
+    With w the homogeneous third component, the first column of w² J does not change along a row and the second is
+    linear, so that the singular values follow without dividing at each pixel.
+    """
+    u1, u0, v1, v0, w1, w0 = row_line(k, n, y)
+    uy, vy, wy = k.maps[9 * n + 1], k.maps[9 * n + 4], k.maps[9 * n + 7]
+    first = (u1 * w0 - u0 * w1, v1 * w0 - v0 * w1)
+    second = (uy * w1 - u1 * wy, uy * w0 - u0 * wy, vy * w1 - v1 * wy, vy * w0 - v0 * wy)
+    return first, second, (w1, w0)
+
+
+@njit(cache=True, error_model="numpy")
+def grade(row, x0, x1, forms, unit, limits, verdict, stretch, magnification):  # type: ignore[no-untyped-def]
+    """Stretch and magnification of a row's pixels that show one pair, and the verdicts that follow; compiles to SIMD.
+
+    A function of its own, with few arguments: within the long loop the compiler gives SIMD up.
+    """
+    (a, c), (b1, b0, d1, d0), (w1, w0) = forms
+    most_stretch, most_magnification = limits
+    for j in range(x1 - x0):
+        i = np.uintp(j) + np.uintp(x0)
+        x = x0 + j + 0.5
+        b, d, w = b1 * x + b0, d1 * x + d0, w1 * x + w0
+        s1, _ = singular_values(a, b, c, d)
+        ratio = s1 / max(abs(a * d - b * c), 1e-30)
+        s, m = s1 * ratio, unit * w * w * ratio
+        stretch[row, i] = s
+        magnification[row, i] = m
+        limited = SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND)
+        verdict[row, i] = max(verdict[row, i], np.uint8(limited))
+
+
+@njit(cache=True, error_model="numpy")
+def measure_rows(nearest, k, first_row, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+    """Every sixteenth row, in runs of pixels that show one face, and these in runs that show one plate."""
+    k = lend(k)
+    nearest, verdict, pair = lent(nearest), lent(verdict), lent(pair)
+    stretch, magnification = lent(stretch), lent(magnification)
+    height, width = nearest.shape
+    for row in range(first_row, height, STRIPES):
+        end = 0
+        while end < width:
+            start = end
+            t = nearest[row, start]
+            face = k.tri_face[t] if t >= 0 else -1
+            while end < width and (k.tri_face[nearest[row, end]] if nearest[row, end] >= 0 else -1) == face:
+                end += 1
+            if face >= 0:
+                land(k, face, row, start, end, pair, verdict)
+            else:
+                for col in range(start, end):
+                    verdict[row, col] = VOID
+                    pair[row, col] = -1
+            last = start
+            while last < end:
+                first, n = last, pair[row, last]
+                while last < end and pair[row, last] == n:
+                    last += 1
+                if n >= 0:
+                    limits = (k.limits[face, 0], k.limits[face, 1])
+                    forms = row_forms(k, n, row + 0.5)
+                    grade(row, first, last, forms, k.unit, limits, verdict, stretch, magnification)
+                else:
+                    for col in range(first, last):
+                        stretch[row, col] = 0.0
+                        magnification[row, col] = 0.0
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
 def measure(nearest, k):  # type: ignore[no-untyped-def]
     """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view."""
-    height, width = nearest.shape
-    verdict = np.empty((height, width), dtype=np.uint8)
-    pair = np.empty((height, width), dtype=np.int32)
-    stretch = np.empty((height, width), dtype=np.float32)
-    magnification = np.empty((height, width), dtype=np.float32)
-    # rows far apart go to one thread, so that sky and ground are shared out evenly
-    stripes = (height + STRIPES - 1) // STRIPES
-    for i in prange(stripes * STRIPES):
-        row = (i % STRIPES) * stripes + i // STRIPES
-        if row >= height:
-            continue
-        for col in range(width):
-            t = nearest[row, col]
-            worst, n, s, m = VOID, -1, 0.0, 0.0
-            if t >= 0:
-                worst, n, s, m, _, _ = judge(k, k.tri_face[t], col + 0.5, row + 0.5)
-            verdict[row, col] = worst
-            pair[row, col] = n
-            stretch[row, col] = s
-            magnification[row, col] = m
+    verdict = np.empty(nearest.shape, dtype=np.uint8)
+    pair = np.empty(nearest.shape, dtype=np.int32)
+    stretch = np.empty(nearest.shape, dtype=np.float32)
+    magnification = np.empty(nearest.shape, dtype=np.float32)
+    # every stripe takes rows from top to bottom, so that sky and ground are shared out evenly
+    for stripe in prange(STRIPES):
+        measure_rows(nearest, k, stripe, verdict, pair, stretch, magnification)
     return verdict, pair, stretch, magnification
 
 

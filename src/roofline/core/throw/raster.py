@@ -12,6 +12,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
+from roofline.core.throw.lent import lent
 
 SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two triangles of one face
 NEAR = 1e-4  # metres; nearer parts of a triangle only bound its box
@@ -70,12 +71,12 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def span(form: Array, y: float, x0: int, x1: int) -> tuple[int, int]:
-    """Pixels [lo, hi) of a row whose centres lie inside a triangle."""
+def span(forms: Array, t: int, y: float, x0: int, x1: int) -> tuple[int, int]:
+    """Pixels [lo, hi) of a row whose centres lie inside triangle t."""
     lo, hi = float(x0), float(x1 - 1)
     for i in range(3):
-        a = form[i, 0]
-        rest = form[i, 1] * y + form[i, 2]
+        a = forms[t, i, 0]
+        rest = forms[t, i, 1] * y + forms[t, i, 2]
         if a > 0:
             lo = max(lo, np.ceil(-rest / a - 0.5 - SLACK))
         elif a < 0:
@@ -85,6 +86,24 @@ def span(form: Array, y: float, x0: int, x1: int) -> tuple[int, int]:
     if hi < lo:
         return 0, 0
     return int(lo), int(hi) + 1
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def linear(flat, at, x, y):  # type: ignore[no-untyped-def]
+    """The linear form whose three coefficients stand at a place of a flat array, at (x, y)."""
+    return flat[at] * x + flat[at + 1] * y + flat[at + 2]
+
+
+@njit(cache=True, error_model="numpy")
+def lay(nearest, depth, row, at, lo, hi, slope, base, t):  # type: ignore[no-untyped-def]
+    """Write triangle t where it is nearest, on pixels [lo, hi) of a row; compiles to SIMD."""
+    for j in range(hi - lo):
+        col = np.uintp(j) + np.uintp(lo)
+        near = slope * (lo + j + 0.5) + base
+        old = depth[at, col]
+        closer = near > old
+        depth[at, col] = near if closer else old
+        nearest[row, col] = t if closer else nearest[row, col]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -102,27 +121,64 @@ def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def cutout_alpha(face, x, y, pair_start, pair_plate, maps, canvas, matte, matte_at):  # type: ignore[no-untyped-def]
-    """Alpha of a cut-out face at a view's pixel: the matte of its first throw whose canvas covers the point.
+def solid_at(face, x, y, grid, pair_start, pair_plate, maps, canvas, matte, matte_at):  # type: ignore[no-untyped-def]
+    """Whether a cut-out face is there at a pixel of a grid: its alpha is at least a half.
 
-    A cut-out on which nothing is thrown is solid.
+    The alpha is the matte of its first throw whose canvas covers the point; a cut-out on which nothing is thrown is
+    solid. ``maps``: (grids × N × 9), flat.
     """
     first, last = pair_start[face], pair_start[face + 1]
-    if first == last:
-        return 1.0
+    solid = first == last
     for n in range(first, last):
-        w = maps[n, 2, 0] * x + maps[n, 2, 1] * y + maps[n, 2, 2]
+        at = 9 * (grid * pair_plate.size + n)
+        w = linear(maps, at + 6, x, y)
         if w <= 0:
             continue
-        u = (maps[n, 0, 0] * x + maps[n, 0, 1] * y + maps[n, 0, 2]) / w
-        v = (maps[n, 1, 0] * x + maps[n, 1, 1] * y + maps[n, 1, 2]) / w
+        u, v = linear(maps, at, x, y) / w, linear(maps, at + 3, x, y) / w
         p = pair_plate[n]
         if u < 0 or v < 0 or u >= canvas[p, 4] or v >= canvas[p, 5]:
             continue
-        if matte_at[p] < 0:
-            return 1.0
-        return matte_value(matte, matte_at[p], canvas[p, 4], canvas[p, 5], u, v)
-    return 0.0
+        solid = matte_at[p] < 0 or matte_value(matte, matte_at[p], canvas[p, 4], canvas[p, 5], u, v) >= 0.5
+        break
+    return solid
+
+
+@njit(cache=True, error_model="numpy")
+def rasterise_band(  # type: ignore[no-untyped-def]
+    forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas, matte, matte_at, nearest, r0, r1
+):
+    """Rows [r0, r1) of `rasterise`."""
+    forms, boxes, tri_face, cutout, nearest = lent(forms), lent(boxes), lent(tri_face), lent(cutout), lent(nearest)
+    pair_start, pair_plate, maps = lent(pair_start), lent(pair_plate), lent(maps)
+    canvas, matte, matte_at = lent(canvas), lent(matte), lent(matte_at)
+    depth = np.zeros((r1 - r0, nearest.shape[1]))
+    nearest[r0:r1] = -1
+    for t in range(forms.shape[0]):
+        y0, y1 = max(boxes[t, 1], r0), min(boxes[t, 3], r1)
+        if not use[t] or y0 >= y1 or boxes[t, 0] >= boxes[t, 2]:
+            continue
+        slope = forms[t, 0, 0] + forms[t, 1, 0] + forms[t, 2, 0]
+        rise = forms[t, 0, 1] + forms[t, 1, 1] + forms[t, 2, 1]
+        rest = forms[t, 0, 2] + forms[t, 1, 2] + forms[t, 2, 2]
+        face = tri_face[t]
+        for row in range(y0, y1):
+            y = row + 0.5
+            lo, hi = span(forms, t, y, boxes[t, 0], boxes[t, 2])
+            if lo >= hi:
+                continue
+            base = rise * y + rest
+            at = row - r0
+            if not cutout[face]:
+                lay(nearest, depth, row, at, lo, hi, slope, base, t)
+                continue
+            for col in range(lo, hi):
+                x = col + 0.5
+                near = slope * x + base
+                if near > depth[at, col] and solid_at(
+                    face, x, y, 0, pair_start, pair_plate, maps, canvas, matte, matte_at
+                ):
+                    depth[at, col] = near
+                    nearest[row, col] = t
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
@@ -145,89 +201,12 @@ def rasterise(  # type: ignore[no-untyped-def]
 
     ``use`` (T,) says which triangles take part; cut-outs count where their alpha is at least a half.
     """
-    nearest = np.full((height, width), -1, dtype=np.int32)
-    bands = min(height, 32)
+    nearest = np.empty((height, width), dtype=np.int32)
+    # bands low enough that their depths stay in the cache, and enough of them to share out
+    bands = max(min(height, 32), height // 24)
     for band in prange(bands):
         r0, r1 = height * band // bands, height * (band + 1) // bands
-        depth = np.zeros((r1 - r0, width), dtype=np.float32)
-        for t in range(forms.shape[0]):
-            if not use[t]:
-                continue
-            y0, y1 = max(boxes[t, 1], r0), min(boxes[t, 3], r1)
-            if y0 >= y1 or boxes[t, 0] >= boxes[t, 2]:
-                continue
-            form = forms[t]
-            slope = form[0, 0] + form[1, 0] + form[2, 0]
-            face = tri_face[t]
-            cut = cutout[face]
-            for row in range(y0, y1):
-                y = row + 0.5
-                lo, hi = span(form, y, boxes[t, 0], boxes[t, 2])
-                if lo >= hi:
-                    continue
-                base = (form[0, 1] + form[1, 1] + form[2, 1]) * y + form[0, 2] + form[1, 2] + form[2, 2]
-                for col in range(lo, hi):
-                    near = slope * (col + 0.5) + base
-                    if near > depth[row - r0, col]:
-                        if (
-                            cut
-                            and cutout_alpha(face, col + 0.5, y, pair_start, pair_plate, maps, canvas, matte, matte_at)
-                            < 0.5
-                        ):
-                            continue
-                        depth[row - r0, col] = near
-                        nearest[row, col] = t
+        rasterise_band(
+            forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas, matte, matte_at, nearest, r0, r1
+        )
     return nearest
-
-
-@njit(cache=True, error_model="numpy", parallel=True)
-def mark_borders(nearest, tri_face):  # type: ignore[no-untyped-def]
-    """Code (H, W) int32 for quick look-up: t where all of the 3 × 3 around shows one face, −t − 2 at borders.
-
-    −1 stays −1 where nothing is around either; a hole next to a face is −2 − T, a border without triangle.
-    """
-    height, width = nearest.shape
-    count = tri_face.shape[0]
-    out = np.empty_like(nearest)
-    for row in prange(height):
-        for col in range(width):
-            t = nearest[row, col]
-            face = tri_face[t] if t >= 0 else -1
-            same = True
-            for j in range(max(row - 1, 0), min(row + 2, height)):
-                for i in range(max(col - 1, 0), min(col + 2, width)):
-                    o = nearest[j, i]
-                    if (tri_face[o] if o >= 0 else -1) != face:
-                        same = False
-            if same:
-                out[row, col] = t
-            else:
-                out[row, col] = -t - 2 if t >= 0 else -2 - count
-    return out
-
-
-BLOCK = 8
-MIXED = -(2**31)
-
-
-@njit(cache=True, parallel=True, error_model="numpy")
-def summarise(codes, tri_face):  # type: ignore[no-untyped-def]
-    """One code for every 8 × 8 block of `mark_borders`: a triangle of the one face it shows, −1, or MIXED.
-
-    Small previews take large steps through a plate's raster; this keeps what they ask in the cache.
-    """
-    height, width = codes.shape
-    out = np.empty(((height + BLOCK - 1) // BLOCK, (width + BLOCK - 1) // BLOCK), dtype=np.int32)
-    for j in prange(out.shape[0]):
-        for i in range(out.shape[1]):
-            first = codes[j * BLOCK, i * BLOCK]
-            face = tri_face[first] if first >= 0 else -1
-            if first < -1:
-                first = MIXED
-            for row in range(j * BLOCK, min(j * BLOCK + BLOCK, height)):
-                for col in range(i * BLOCK, min(i * BLOCK + BLOCK, width)):
-                    c = codes[row, col]
-                    if c < -1 or (tri_face[c] if c >= 0 else -1) != face:
-                        first = MIXED
-            out[j, i] = first
-    return out

@@ -14,7 +14,9 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, hidden, jacobian, reach
+from roofline.core.throw.lent import lent
+from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, jacobian, lend, reach
+from roofline.core.throw.sight import hidden
 
 MAX_PROBES = 16
 
@@ -74,9 +76,15 @@ def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy", inline="always")
 def cubic_weights(f):  # type: ignore[no-untyped-def]
-    """Catmull–Rom weights of four neighbours at a fraction 0…1."""
-    f2, f3 = f * f, f * f * f
-    return (-0.5 * f3 + f2 - 0.5 * f, 1.5 * f3 - 2.5 * f2 + 1.0, -1.5 * f3 + 2.0 * f2 + 0.5 * f, 0.5 * f3 - 0.5 * f2)
+    """Catmull–Rom weights of four neighbours at a fraction 0…1, float32."""
+    half, one = np.float32(0.5), np.float32(1)
+    three, four, five = np.float32(3), np.float32(4), np.float32(5)
+    return (
+        half * f * (f * (one + one - f) - one),
+        half * (f * f * (three * f - five) + one + one),
+        half * f * (f * (four - three * f) + one),
+        half * f * f * (f - one),
+    )
 
 
 @njit(cache=True, error_model="numpy")
@@ -85,15 +93,24 @@ def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
     w, h = tex.level_size[level, 0], tex.level_size[level, 1]
     u, v = x - 0.5, y - 0.5
     i, j = int(np.floor(u)), int(np.floor(v))
-    wx, wy = cubic_weights(u - i), cubic_weights(v - j)
+    x0, x1, x2, x3 = cubic_weights(np.float32(u - i))
+    wy = cubic_weights(np.float32(v - j))
     at = tex.level_at[level]
-    for n in range(4):
-        total = 0.0
-        for dj in range(4):
-            row = at + min(max(j + dj - 1, 0), h - 1) * w
-            for di in range(4):
-                total += wx[di] * wy[dj] * tex.texels[row + min(max(i + di - 1, 0), w - 1), n]
-        out[n] += max(total, 0.0)
+    c0, c1 = min(max(i - 1, 0), w - 1), min(max(i, 0), w - 1)
+    c2, c3 = min(max(i + 1, 0), w - 1), min(max(i + 2, 0), w - 1)
+    r = g = b = a = np.float32(0)
+    for dj in range(4):
+        row = at + min(max(j + dj - 1, 0), h - 1) * w
+        p, q, s, t, k = row + c0, row + c1, row + c2, row + c3, wy[dj]
+        texels = tex.texels
+        r += k * (x0 * texels[p, 0] + x1 * texels[q, 0] + x2 * texels[s, 0] + x3 * texels[t, 0])
+        g += k * (x0 * texels[p, 1] + x1 * texels[q, 1] + x2 * texels[s, 1] + x3 * texels[t, 1])
+        b += k * (x0 * texels[p, 2] + x1 * texels[q, 2] + x2 * texels[s, 2] + x3 * texels[t, 2])
+        a += k * (x0 * texels[p, 3] + x1 * texels[q, 3] + x2 * texels[s, 3] + x3 * texels[t, 3])
+    out[0] += max(r, np.float32(0))
+    out[1] += max(g, np.float32(0))
+    out[2] += max(b, np.float32(0))
+    out[3] += max(a, np.float32(0))
 
 
 @njit(cache=True, error_model="numpy")
@@ -114,10 +131,12 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
     low = min(int(lod), top)
     high = min(low + 1, top)
     blend = min(lod - low, 1.0)
-    ex, ey = 1.0, 0.0
-    if gap > 1e-12 * mean:
-        angle = 0.5 * np.arctan2(2 * xy, xx - yy)
-        ex, ey = np.cos(angle), np.sin(angle)
+    # the longer axis: the eigenvector of J Jᵀ, from whichever of its rows is the larger
+    half = 0.5 * (xx - yy)
+    ex, ey = (gap + half, xy) if half >= 0 else (xy, gap - half)
+    norm = np.sqrt(ex * ex + ey * ey)
+    if norm > 0:
+        ex, ey = ex / norm, ey / norm
     full_w, full_h = tex.level_size[base, 0], tex.level_size[base, 1]
     for i in range(probes):
         t = ((i + 0.5) / probes - 0.5) * major
@@ -128,6 +147,13 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
                 bilinear(
                     tex, n, x * tex.level_size[n, 0] / full_w, y * tex.level_size[n, 1] / full_h, share / probes, out
                 )
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def unseen(k, n, face, u, v):  # type: ignore[no-untyped-def]
+    """Whether pair n's plate cannot see its face at picture pixel (u, v)."""
+    p = k.pair_plate[n]
+    return not k.pair_front[n] or hidden(k, p, n, face, u * k.scale[p, 0], v * k.scale[p, 1])
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -142,11 +168,11 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
         status, u, v, nearness = reach(k, n, x, y)
         if status == OUTSIDE:
             continue
-        if status == MATTE and k.pair_occlusion[n] and (not k.pair_front[n] or hidden(k, n, u, v)):
+        if status == MATTE and k.pair_occlusion[n] and unseen(k, n, face, u, v):
             continue
         if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
             continue
-        a, b, c, d = jacobian(k.maps, n, u, v, nearness)
+        a, b, c, d = jacobian(k, n, u, v, nearness)
         sample(tex, k.pair_plate[n], u, v, a, b, c, d, one)
         rest = np.float32(1) - out[3]
         for i in range(4):
@@ -182,30 +208,23 @@ def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
         if status == OUTSIDE:
             continue
         if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
-            a, b, c, d = jacobian(k.maps, n, u, v, nearness)
+            a, b, c, d = jacobian(k, n, u, v, nearness)
             sample(tex, k.pair_plate[n], u, v, a, b, c, d, out)
         break
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
-def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore[no-untyped-def]
-    """Picture (H, W, 4) float32, premultiplied linear, of a view.
-
-    ``nearest2`` (2H, 2W): nearest opaque triangle on a grid twice as fine; ``fine_depth`` (F, 3): inverse depth forms
-    of the faces on the view's own grid; ``cut_tris``: triangles of cut-outs, laid over back to front.
-    """
-    height, width = nearest2.shape[0] // 2, nearest2.shape[1] // 2
-    out = np.zeros((height, width, 4), dtype=np.float32)
-    stripes = (height + STRIPES - 1) // STRIPES
-    for strip in prange(stripes * STRIPES):
-        row = (strip % STRIPES) * stripes + strip // STRIPES
-        if row >= height:
-            continue
-        acc = np.zeros(4, dtype=np.float32)
-        one = np.zeros(4, dtype=np.float32)
-        sub = np.zeros(4, dtype=np.int64)
-        hits = np.zeros(16, dtype=np.int64)
-        near = np.zeros(16)
+@njit(cache=True, error_model="numpy")
+def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
+    """Every sixteenth row of `paint`."""
+    k = lend(k)
+    tex = Textures(lent(tex.texels), lent(tex.level_at), lent(tex.level_size), lent(tex.first))
+    nearest2, fine_depth, forms, boxes, out = lent(nearest2), lent(fine_depth), lent(forms), lent(boxes), lent(out)
+    height, width = out.shape[:2]
+    acc, one = lent(acc), lent(one)
+    sub = np.zeros(4, dtype=np.int64)
+    hits = np.zeros(16, dtype=np.int64)
+    near = np.zeros(16)
+    for row in range(first_row, height, STRIPES):
         for col in range(width):
             for s in range(4):
                 t = nearest2[2 * row + s // 2, 2 * col + s % 2]
@@ -251,4 +270,17 @@ def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore
                     rest = 1 - acc[3] * np.float32(seen)
                     for i in range(4):
                         out[row, col, i] = acc[i] * np.float32(seen) + rest * out[row, col, i]
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore[no-untyped-def]
+    """Picture (H, W, 4) float32, premultiplied linear, of a view.
+
+    ``nearest2`` (2H, 2W): nearest opaque triangle on a grid twice as fine; ``fine_depth`` (F, 3): inverse depth forms
+    of the faces on the view's own grid; ``cut_tris``: triangles of cut-outs, laid over back to front.
+    """
+    out = np.zeros((nearest2.shape[0] // 2, nearest2.shape[1] // 2, 4), dtype=np.float32)
+    for stripe in prange(STRIPES):
+        acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
+        paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, stripe, acc, one, out)
     return out
