@@ -11,6 +11,7 @@ import click
 from pydantic import BaseModel, ValidationError
 
 from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
@@ -86,18 +87,26 @@ def main() -> None:
 
 @main.command()
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--one-lens", is_flag=True, help="The files are of one lens: solve them together.")
 @click.option("--json", "as_json", is_flag=True, help="Print the full result as JSON.")
-def survey(files: tuple[Path, ...], as_json: bool) -> None:
+def survey(files: tuple[Path, ...], one_lens: bool, as_json: bool) -> None:
     """Edges in, camera out."""
     results = []
+    members: list[Member] = []
     for file in files:
         try:
             given = SurveyInput.model_validate(strict_json(file.read_bytes(), file.name))
-            results.append(solve(given))
+            if one_lens:
+                members.append(Member(str(len(members)), file.name, given, lens="one"))
+            else:
+                results.append(solve(given))
         except ValidationError as error:
             raise Bad(f"{file.name}: {sentence(error)}") from None
         except RoofLineError as error:
             raise Bad(f"{file.name}: {error}") from None
+    if members:
+        together = solve_together(members, [])
+        results = [together.results[m.id] for m in members]
     if as_json:
         put(results[0] if len(results) == 1 else list(results))
         return

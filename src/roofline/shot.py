@@ -21,7 +21,7 @@ FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
 Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
 VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
-Name = Annotated[str, Field(min_length=1, max_length=120)]
+Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Positive = Annotated[float, Field(gt=0)]
 PixelCount = Annotated[int, Field(ge=1, le=65536)]
 
@@ -93,6 +93,7 @@ class Survey(Model):
     lengths: list[Length] = []
     camera_height_m: float | None = None
     datum: Vec2 | None = None
+    horizon: tuple[Vec2, Vec2] | None = None  # two pixels of a horizon that is seen (the sea, a plain)
 
 
 class SurveyInput(Survey):
@@ -112,7 +113,36 @@ class SurveySigma(Model):
 
 
 class EdgeReport(Model):
+    """How far off an edge is, how much it counted (1 fully, 0 left out), and what is wrong with it, in words."""
+
     residual_px: float
+    weight: float = 1.0
+    note: str | None = None
+
+
+class TapeReport(Model):
+    """A tape as the solution has it, and how far it is from what was typed."""
+
+    solved_m: float
+    off_m: float
+
+
+class Effect(Model):
+    """What the camera's error does: to a grid line at the picture's corners, and to a place on the ground far off."""
+
+    border_px: float
+    far_m: float | None = None
+    at_m: float | None = None
+
+
+class Advice(Model):
+    """The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's sigma."""
+
+    family: Family
+    centre: Vec2
+    where: str
+    focal_sigma_now: float
+    focal_sigma_then: float
 
 
 class SurveyResult(Model):
@@ -126,6 +156,10 @@ class SurveyResult(Model):
     horizon: Vec3
     assumed: list[str] = []
     warnings: list[str] = []
+    tapes: list[TapeReport] = []
+    effect: Effect | None = None
+    advice: list[Advice] = []
+    position_sigma_m: Vec3 | None = None  # of a photo joined to another one's world
 
 
 class PhotoFacts(Model):
@@ -148,6 +182,8 @@ class Photo(Model):
     result: SurveyResult | None = None
     problem: str | None = None
     camera: Camera | None = None
+    lens: Name | None = None  # photos that name the same lens share focal length, principal point and distortion
+    standpoint: Id | None = None  # the photo from whose standpoint (a tripod's) this one was taken as well
 
     @model_validator(mode="after")
     def _size(self) -> Photo:
@@ -158,6 +194,17 @@ class Photo(Model):
             elif (self.width, self.height) != (self.camera.width, self.camera.height):
                 raise ValueError(f"photo '{self.id}' and its camera differ in size")
         return self
+
+
+class Tie(Model):
+    """A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the solution."""
+
+    id: Id
+    name: Name
+    seen: dict[Id, Vec2] = {}
+    surface: str | None = None  # "ground", or a face of a standing solid
+    world: Vec3 | None = None
+    off_px: dict[Id, float] = {}
 
 
 # ---------------------------------------------------------------- massing
@@ -410,6 +457,7 @@ class Shot(Model):
     name: Name
     delivery: Delivery = Delivery()
     photos: list[Photo] = []
+    ties: list[Tie] = []
     solids: list[AnySolid] = []
     plates: list[Plate] = []
     throws: list[Throw] = []
@@ -434,7 +482,12 @@ class Shot(Model):
 
     @model_validator(mode="after")
     def _consistent(self) -> Shot:
-        for what, items in (("photos", self.photos), ("solids", self.solids), ("plates", self.plates)):
+        for what, items in (
+            ("photos", self.photos),
+            ("ties", self.ties),
+            ("solids", self.solids),
+            ("plates", self.plates),
+        ):
             ids = [item.id for item in items]
             if len(set(ids)) != len(ids):
                 double = next(i for i in ids if ids.count(i) > 1)

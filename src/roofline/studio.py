@@ -6,11 +6,10 @@ import hashlib
 import json
 import re
 import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -22,11 +21,10 @@ from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.path import Path as CameraPath
 from roofline.core.move.path import frame_views, home_photo, shot_path, view_at
 from roofline.core.plates import matte as mattes
-from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.scene import PlatePicture, compile_scene
-from roofline.errors import Conflict, MassingError, NotFound, PlateError, RoofLineError, SurveyError
+from roofline.errors import Conflict, MassingError, NotFound, PlateError, RoofLineError
 from roofline.formats import frames as delivery
 from roofline.formats import pictures, scenes
 from roofline.formats.package import files_of, open_package, plate_picture, write_package
@@ -40,12 +38,11 @@ from roofline.shot import (
     Photo,
     Plate,
     Shot,
-    Survey,
-    SurveyInput,
-    SurveyResult,
     Throw,
 )
+from roofline.store.cache import Cache
 from roofline.store.store import Store
+from roofline.surveying import Surveying, photo_of
 
 ENGINES_KEPT = 3
 CHECK_WIDTH = 320
@@ -67,39 +64,12 @@ def digest(*parts: Any) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True, allow_nan=False).encode()).hexdigest()[:24]
 
 
-class Cache(Generic[T]):
-    """A few results by key; each is made once, also when several threads ask."""
-
-    def __init__(self, size: int):
-        self.size = size
-        self._kept: OrderedDict[str, T] = OrderedDict()
-        self._lock = threading.RLock()
-
-    def get(self, key: str, make: Callable[[], T]) -> T:
-        with self._lock:
-            if key not in self._kept:
-                self._kept[key] = make()
-                while len(self._kept) > self.size:
-                    self._kept.popitem(last=False)
-            self._kept.move_to_end(key)
-            return self._kept[key]
-
-    def peek(self, key: str) -> T | None:
-        with self._lock:
-            return self._kept.get(key)
-
-    def put(self, key: str, value: T) -> None:
-        with self._lock:
-            self._kept[key] = value
-            while len(self._kept) > self.size:
-                self._kept.popitem(last=False)
-
-
 class Studio:
     """All operations on shots; the only caller of the store besides the command line."""
 
     def __init__(self, store: Store):
         self.store = store
+        self.survey = Surveying(store)
         self._engines: Cache[Engine] = Cache(ENGINES_KEPT)
         self._pictures: Cache[PlatePicture] = Cache(24)
         self._pyramids: dict[str, list[NDArray[np.float32]]] = {}
@@ -228,7 +198,7 @@ class Studio:
 
     def remove_photo(self, shot_id: str, photo_id: str) -> None:
         def alter(shot: Shot) -> Shot:
-            _photo(shot, photo_id)
+            photo_of(shot, photo_id)
             gone = {p.id for p in shot.plates if p.photo == photo_id}
             shot.photos = [p for p in shot.photos if p.id != photo_id]
             shot.plates = [p for p in shot.plates if p.id not in gone]
@@ -242,7 +212,7 @@ class Studio:
     def proxy(self, shot_id: str, photo_id: str, width: int, straight: bool) -> bytes:
         """The photo as an 8-bit JPEG at most `width` pixels wide, straightened on demand; kept on disk."""
         shot = self.store.load(shot_id)
-        photo = _photo(shot, photo_id)
+        photo = photo_of(shot, photo_id)
         lens = photo.camera if straight and photo.camera is not None and any(photo.camera.distortion) else None
         path = self._proxies / (digest(photo.file, width, lens and lens.model_dump(mode="json")) + ".jpg")
         if not path.exists():
@@ -287,42 +257,33 @@ class Studio:
 
     # ------------------------------------------------------------ survey
 
-    def try_survey(self, shot_id: str, photo_id: str, survey: Survey) -> SurveyResult:
-        """Solve without keeping anything."""
-        photo = _photo(self.store.load(shot_id), photo_id)
-        return solve(survey_input(photo, survey))
-
-    def set_survey(self, shot_id: str, photo_id: str, survey: Survey, label: str) -> None:
-        """Keep edges and priors; the camera follows, or the reason why there is none is kept with them.
-
-        A tape or camera height that cannot be is refused instead: it was typed, and nothing is lost by typing again.
-        """
-        for tape in survey.lengths:
-            if not tape.metres > 0:
-                raise SurveyError(f"A tape must be longer than zero, not {tape.metres:g} m.")
-        for number, edge in enumerate(survey.edges, 1):
-            if max(np.hypot(p[0] - edge.points[0][0], p[1] - edge.points[0][1]) for p in edge.points) < 1:
-                raise SurveyError(f"Edge {number} has no length: its points fall on one spot. Draw it along a line.")
-
-        def alter(shot: Shot) -> Shot:
-            photo = _photo(shot, photo_id)
-            photo.survey = survey
-            photo.result, photo.problem, photo.camera = None, None, None
-            if survey.edges:
-                try:
-                    photo.result = solve(survey_input(photo, survey))
-                    photo.camera = photo.result.camera
-                except SurveyError as error:
-                    photo.problem = str(error)
-            return shot
-
-        self.store.change(shot_id, label, alter)
+    def compared(self, shot_id: str, photo_id: str, other_id: str, width: int) -> bytes:
+        """PNG of the first photo thrown over the geometry and seen from the other one's camera, clear where it is not."""
+        shot = self.store.load(shot_id)
+        photo, other = photo_of(shot, photo_id), photo_of(shot, other_id)
+        for p in (photo, other):
+            self.surveyed(shot, p.id)
+        mine = {p.id for p in shot.plates if p.photo == photo_id and p.file == photo.file}
+        if not shot.solids:
+            raise MassingError("There is no geometry yet to throw the photo on: build some in Massing first.")
+        alone = shot.model_copy(
+            update={
+                "plates": [p for p in shot.plates if p.id in mine],
+                "throws": [Throw(plate=p, targets=[s.id for s in shot.solids]) for p in mine],
+            }
+        )
+        view = view_of(other.camera)  # type: ignore[arg-type]
+        small = view.resized(width, max(1, round(width * view.height / view.width)))
+        linear = self.engine(alone).picture(small)
+        alpha = linear[..., 3:]
+        colour = pictures.to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
+        return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)
 
     # ------------------------------------------------------------ massing
 
     def surveyed(self, shot: Shot, photo_id: str | None = None) -> tuple[Photo, View]:
         """A photo with camera and scale, and its view; raises MassingError otherwise."""
-        photo = _photo(shot, photo_id) if photo_id else home_photo(shot)
+        photo = photo_of(shot, photo_id) if photo_id else home_photo(shot)
         if photo.camera is None:
             raise MassingError(f"The photo '{photo.name}' is not surveyed yet: trace edges first.")
         if photo.camera.position is None:
@@ -437,7 +398,7 @@ class Studio:
             if old.role != "foreground":
                 raise PlateError("Only a foreground plate has an outline.")
             photo_id = old.photo
-        photo = _photo(shot, photo_id)
+        photo = photo_of(shot, photo_id)
         assert photo.width and photo.height
         x0, y0, w, h = mattes.box_of(outline, photo.width, photo.height, 2 * outline.feather_px + 4)
         matte = mattes.draw(outline, (x0, y0, w, h))
@@ -473,7 +434,7 @@ class Studio:
             raise PlateError("A clean plate is made behind a foreground plate: outline one first.")
         if not 0 <= grow_px <= 500:
             raise PlateError("The matte is grown by 0 to 500 px.")
-        photo = _photo(shot, plate.photo)
+        photo = photo_of(shot, plate.photo)
         assert photo.width and photo.height
         tell(0.05, "reading the photo")
         # the fill looks around the hole: take the surroundings in
@@ -627,17 +588,6 @@ class Studio:
         if name:
             shot.name = name
         return self.store.create(shot, shot_id)
-
-
-def survey_input(photo: Photo, survey: Survey) -> SurveyInput:
-    return SurveyInput.model_validate({**survey.model_dump(), "width": photo.width, "height": photo.height})
-
-
-def _photo(shot: Shot, photo_id: str) -> Photo:
-    try:
-        return shot.photo(photo_id)
-    except KeyError:
-        raise NotFound(f"There is no photo '{photo_id}'.") from None
 
 
 def _plate(shot: Shot, plate_id: str) -> Plate:

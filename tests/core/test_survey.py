@@ -185,7 +185,7 @@ def test_residuals_vanish_on_true_edges_wherever_the_vanishing_point_is(seed):
         d = np.array([line[1], -line[0]]) / max(np.hypot(line[0], line[1]), 1e-12)
         edges.append(Edge(family=family, points=[tuple(a[:2]), tuple(a[:2] + 300 * d)]))
     packed = EdgeSet.of(edges)
-    r = residuals(packed, packed.points, vanishing)
+    r = residuals(packed, f, np.array([W / 2, H / 2]), np.zeros(5), vanishing)
     assert np.abs(r).max() < 1e-5
 
 

@@ -98,6 +98,21 @@ def bend(points: ArrayLike, lens: ArrayLike) -> Array:
     )
 
 
+def bend_jacobian(points: ArrayLike, lens: ArrayLike) -> tuple[Array, Array, Array]:
+    """Derivative of `bend` at normalised points (…, 2): the entries xx, xy = yx, yy, each (…)."""
+    p = np.asarray(points, dtype=np.float64)
+    k1, k2, p1, p2, k3 = (float(v) for v in np.asarray(lens, dtype=np.float64))
+    x, y = p[..., 0], p[..., 1]
+    r2 = x * x + y * y
+    radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3))
+    slope = k1 + r2 * (2 * k2 + 3 * r2 * k3)
+    return (
+        radial + 2 * x * x * slope + 2 * p1 * y + 6 * p2 * x,
+        2 * x * y * slope + 2 * p1 * x + 2 * p2 * y,
+        radial + 2 * y * y * slope + 6 * p1 * y + 2 * p2 * x,
+    )
+
+
 def straighten(points: ArrayLike, lens: ArrayLike, rounds: int = 30) -> Array:
     """Invert `bend` by Newton's method; normalised points (…, 2), to about 1e-12 where the model is monotone."""
     target = np.asarray(points, dtype=np.float64)
@@ -106,14 +121,8 @@ def straighten(points: ArrayLike, lens: ArrayLike, rounds: int = 30) -> Array:
         return target.copy()
     p = target.copy()
     for _ in range(rounds):
-        x, y = p[..., 0], p[..., 1]
-        r2 = x * x + y * y
-        radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3))
-        slope = k1 + r2 * (2 * k2 + 3 * r2 * k3)
         err = bend(p, (k1, k2, p1, p2, k3)) - target
-        a = radial + 2 * x * x * slope + 2 * p1 * y + 6 * p2 * x
-        b = 2 * x * y * slope + 2 * p1 * x + 2 * p2 * y
-        d = radial + 2 * y * y * slope + 6 * p1 * y + 2 * p2 * x
+        a, b, d = bend_jacobian(p, (k1, k2, p1, p2, k3))
         det = a * d - b * b
         det = np.where(np.abs(det) < 1e-6, 1e-6, det)
         step = (

@@ -29,8 +29,10 @@ from roofline.server.models import (
     Construction,
     DeliveryFile,
     DeliveryOrder,
+    FoundEdges,
     FrameCamera,
     JobState,
+    Joining,
     KeyByFigures,
     ListedShot,
     NewOutline,
@@ -41,6 +43,9 @@ from roofline.server.models import (
     Pull,
     Push,
     ShotState,
+    Snap,
+    Snapped,
+    Ties,
     TrySurvey,
 )
 from roofline.server.routes import Routes
@@ -281,15 +286,48 @@ def _photos(api: Api, routes: Routes) -> None:
     def try_survey(shot_id: str, photo_id: str, body: Survey) -> TrySurvey:
         """Solve without keeping anything."""
         try:
-            return TrySurvey(result=studio.try_survey(shot_id, photo_id, body), problem=None)
+            return TrySurvey(result=studio.survey.attempt(shot_id, photo_id, body), problem=None)
         except SurveyError as error:
             return TrySurvey(result=None, problem=str(error))
 
     @routes.add("PUT", BASE + "/photos/<photo_id>/survey", body=Survey, returns=ShotState, query={"label": str})
     def set_survey(shot_id: str, photo_id: str, body: Survey, label: str = "Change the survey") -> ShotState:
         """Keep edges and priors, and solve."""
-        studio.set_survey(shot_id, photo_id, body, label[:80])
+        studio.survey.keep(shot_id, photo_id, body, label[:80])
         return api.changed(shot_id)
+
+    @routes.add("POST", BASE + "/photos/<photo_id>/survey/find", returns=FoundEdges)
+    def find_edges(shot_id: str, photo_id: str) -> FoundEdges:
+        """Look for edges in the photo; nothing is kept."""
+        found = studio.survey.find(shot_id, photo_id)
+        return FoundEdges(edges=found.edges, result=found.result, share=found.share, distortion=found.distortion)
+
+    @routes.add("POST", BASE + "/photos/<photo_id>/survey/snap", body=Snap, returns=Snapped)
+    def snap_edge(shot_id: str, photo_id: str, body: Snap) -> Snapped:
+        """Lay an edge onto the picture's own edge."""
+        return Snapped(points=studio.survey.snapped(shot_id, photo_id, body.points, body.reach))
+
+    @routes.add("PUT", BASE + "/ties", body=Ties, returns=ShotState, query={"label": str})
+    def set_ties(shot_id: str, body: Ties, label: str = "Change the shared points") -> ShotState:
+        """Keep the points that photos share, and solve."""
+        studio.survey.tie(shot_id, body.ties, label[:80])
+        return api.changed(shot_id)
+
+    @routes.add("PUT", BASE + "/photos/<photo_id>/joining", body=Joining, returns=ShotState)
+    def set_joining(shot_id: str, photo_id: str, body: Joining) -> ShotState:
+        """Say which lens and standpoint a photo shares."""
+        studio.survey.join(shot_id, photo_id, body.lens, body.standpoint)
+        return api.changed(shot_id)
+
+    @routes.add(
+        "GET",
+        BASE + "/photos/<photo_id>/compared/<other_id>",
+        media="image/png",
+        query={"width": Width},
+    )
+    def compare_photos(shot_id: str, photo_id: str, other_id: str, width: int = 1280) -> Response:
+        """The first photo thrown over the geometry, seen from the other one's camera."""
+        return Response(studio.compared(shot_id, photo_id, other_id, min(width, 4096)), mimetype="image/png")
 
 
 def _massing(api: Api, routes: Routes) -> None:

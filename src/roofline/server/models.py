@@ -11,11 +11,14 @@ from roofline.shot import (
     VERDICTS,
     AnySolid,
     CheckReport,
+    Edge,
     Key,
     Model,
+    Name,
     Outline,
     Shot,
     SurveyResult,
+    Tie,
     Vec2,
     Vec3,
 )
@@ -24,7 +27,7 @@ Axis = Literal["run", "rise", "return"]
 
 
 class NewShot(Model):
-    name: Annotated[str, Field(min_length=1, max_length=120)]
+    name: Name
 
 
 class ListedShot(Model):
@@ -100,6 +103,35 @@ class TrySurvey(Model):
     problem: str | None
 
 
+class FoundEdges(Model):
+    """Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length."""
+
+    edges: list[Edge]
+    result: SurveyResult
+    share: float
+    distortion: bool
+
+
+class Snap(Model):
+    points: Annotated[list[Vec2], Field(min_length=2, max_length=40)]
+    reach: Annotated[float, Field(ge=1, le=60)] = 6.0
+
+
+class Snapped(Model):
+    """The edge on the picture's own edge, or null where there is no clear one."""
+
+    points: list[Vec2] | None
+
+
+class Ties(Model):
+    ties: Annotated[list[Tie], Field(max_length=400)]
+
+
+class Joining(Model):
+    lens: Name | None = None
+    standpoint: str | None = None
+
+
 class Construction(Model):
     """A gesture through the photo, in straightened photo pixels."""
 
@@ -131,11 +163,11 @@ class Push(Model):
 class NewOutline(Model):
     photo: str
     outline: Outline
-    name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
+    name: Name | None = None
 
 
 class PlateChange(Model):
-    name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
+    name: Name | None = None
     outline: Outline | None = None
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import secrets
 import shutil
 import sqlite3
@@ -22,7 +23,7 @@ from roofline.errors import Conflict, NotFound, RoofLineError
 from roofline.shot import Shot
 from roofline.store.blobs import Blobs
 
-UNDOABLE = ("plan", "photo", "solid", "plate", "throw", "key")
+UNDOABLE = ("plan", "photo", "tie", "solid", "plate", "throw", "key")
 KEEP_STEPS = 500
 MIGRATIONS = Path(__file__).with_name("migrations")
 
@@ -73,7 +74,8 @@ def rows_of(shot: Shot) -> dict[str, dict[str, tuple[int, str]]]:
             "limits": (2, body(shot.limits.model_dump(mode="json"))),
         }
     }
-    for table, items in (("photo", shot.photos), ("solid", shot.solids), ("plate", shot.plates)):
+    lists = (("photo", shot.photos), ("tie", shot.ties), ("solid", shot.solids), ("plate", shot.plates))
+    for table, items in lists:
         out[table] = {item.id: (i, body(item.model_dump(mode="json"))) for i, item in enumerate(items)}
     out["throw"] = {f"{i:04d}": (i, body(t.model_dump(mode="json"))) for i, t in enumerate(shot.throws)}
     out["key"] = {str(k.frame): (k.frame, body(k.model_dump(mode="json"))) for k in shot.move.keys}
@@ -127,8 +129,9 @@ class Store:
             shutil.copy2(self.path, self.path.with_suffix(f".before-{at + 1:03d}.db"))
         for number, file in enumerate(files[at:], at + 1):
             script = file.read_text()
-            if number == 1:
-                script += "".join(_triggers(table) for table in UNDOABLE)
+            # a migration's own tables get their triggers with it
+            made = re.findall(r"CREATE TABLE (\w+)", script)
+            script += "".join(_triggers(table) for table in UNDOABLE if table in made)
             self.db.executescript(f"BEGIN;\n{script}\nPRAGMA user_version = {number};\nCOMMIT;")
 
     # ------------------------------------------------------------ shots
@@ -182,6 +185,7 @@ class Store:
                 "delivery": plan["delivery"],
                 "limits": plan["limits"],
                 "photos": ordered("photo"),
+                "ties": ordered("tie"),
                 "solids": ordered("solid"),
                 "plates": ordered("plate"),
                 "throws": ordered("throw"),

@@ -383,6 +383,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/photos/{photo_id}/compared/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The first photo thrown over the geometry, seen from the other one's camera. */
+        get: operations["compare_photos"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/photos/{photo_id}/joining": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which lens and standpoint a photo shares. */
+        put: operations["set_joining"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/photos/{photo_id}/picture": {
         parameters: {
             query?: never;
@@ -411,6 +445,40 @@ export interface paths {
         /** Keep edges and priors, and solve. */
         put: operations["set_survey"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/photos/{photo_id}/survey/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for edges in the photo; nothing is kept. */
+        post: operations["find_edges"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/photos/{photo_id}/survey/snap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay an edge onto the picture's own edge. */
+        post: operations["snap_edge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -606,6 +674,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/ties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep the points that photos share, and solve. */
+        put: operations["set_ties"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/undo": {
         parameters: {
             query?: never;
@@ -627,6 +712,28 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Advice
+         * @description The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's sigma.
+         */
+        Advice: {
+            /** Centre */
+            centre: [
+                number,
+                number
+            ];
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "run" | "return" | "rise";
+            /** Focal Sigma Now */
+            focal_sigma_now: number;
+            /** Focal Sigma Then */
+            focal_sigma_then: number;
+            /** Where */
+            where: string;
+        };
         /**
          * Backdrop
          * @description A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero.
@@ -987,10 +1094,41 @@ export interface components {
                 number
             ][];
         };
-        /** EdgeReport */
+        /**
+         * EdgeReport
+         * @description How far off an edge is, how much it counted (1 fully, 0 left out), and what is wrong with it, in words.
+         */
         EdgeReport: {
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
             /** Residual Px */
             residual_px: number;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+        };
+        /**
+         * Effect
+         * @description What the camera's error does: to a grid line at the picture's corners, and to a place on the ground far off.
+         */
+        Effect: {
+            /**
+             * At M
+             * @default null
+             */
+            at_m: number | null;
+            /** Border Px */
+            border_px: number;
+            /**
+             * Far M
+             * @default null
+             */
+            far_m: number | null;
         };
         /** Finding */
         Finding: {
@@ -1050,6 +1188,19 @@ export interface components {
             sigma: number;
             /** Value */
             value: number;
+        };
+        /**
+         * FoundEdges
+         * @description Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
+         */
+        FoundEdges: {
+            /** Distortion */
+            distortion: boolean;
+            /** Edges */
+            edges: components["schemas"]["Edge"][];
+            result: components["schemas"]["SurveyResult"];
+            /** Share */
+            share: number;
         };
         /**
          * FrameCamera
@@ -1250,6 +1401,19 @@ export interface components {
              * @enum {string}
              */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
+        };
+        /** Joining */
+        Joining: {
+            /**
+             * Lens
+             * @default null
+             */
+            lens: string | null;
+            /**
+             * Standpoint
+             * @default null
+             */
+            standpoint: string | null;
         };
         /**
          * Key
@@ -1525,6 +1689,11 @@ export interface components {
             height: number | null;
             /** Id */
             id: string;
+            /**
+             * Lens
+             * @default null
+             */
+            lens: string | null;
             /** Name */
             name: string;
             /**
@@ -1535,6 +1704,11 @@ export interface components {
             /** @default null */
             result: components["schemas"]["SurveyResult"] | null;
             /**
+             * Standpoint
+             * @default null
+             */
+            standpoint: string | null;
+            /**
              * @default {
              *       "camera_height_m": null,
              *       "datum": null,
@@ -1542,6 +1716,7 @@ export interface components {
              *       "edge_sigma_px": 1,
              *       "edges": [],
              *       "focal_px": null,
+             *       "horizon": null,
              *       "lengths": [],
              *       "principal_point": "centre"
              *     }
@@ -1775,6 +1950,11 @@ export interface components {
              */
             throws: components["schemas"]["Throw"][];
             /**
+             * Ties
+             * @default []
+             */
+            ties: components["schemas"]["Tie"][];
+            /**
              * Version
              * @default 1
              * @constant
@@ -1808,6 +1988,30 @@ export interface components {
             shot: components["schemas"]["Shot"];
             /** Undo */
             undo: string | null;
+        };
+        /** Snap */
+        Snap: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Reach
+             * @default 6
+             */
+            reach: number;
+        };
+        /**
+         * Snapped
+         * @description The edge on the picture's own edge, or null where there is no clear one.
+         */
+        Snapped: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][] | null;
         };
         /** SurfaceLimits */
         SurfaceLimits: {
@@ -1864,6 +2068,20 @@ export interface components {
             /** @default null */
             focal_px: components["schemas"]["FocalPrior"] | null;
             /**
+             * Horizon
+             * @default null
+             */
+            horizon: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /**
              * Lengths
              * @default []
              */
@@ -1883,6 +2101,11 @@ export interface components {
          */
         SurveyResult: {
             /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
              * Assumed
              * @default []
              */
@@ -1890,15 +2113,31 @@ export interface components {
             camera: components["schemas"]["Camera"];
             /** Edges */
             edges: components["schemas"]["EdgeReport"][];
+            /** @default null */
+            effect: components["schemas"]["Effect"] | null;
             /** Horizon */
             horizon: [
                 number,
                 number,
                 number
             ];
+            /**
+             * Position Sigma M
+             * @default null
+             */
+            position_sigma_m: [
+                number,
+                number,
+                number
+            ] | null;
             /** Rms Px */
             rms_px: number;
             sigma: components["schemas"]["SurveySigma"];
+            /**
+             * Tapes
+             * @default []
+             */
+            tapes: components["schemas"]["TapeReport"][];
             /** Vanishing Points */
             vanishing_points: {
                 [key: string]: [
@@ -1943,6 +2182,16 @@ export interface components {
             rotation_deg: number;
         };
         /**
+         * TapeReport
+         * @description A tape as the solution has it, and how far it is from what was typed.
+         */
+        TapeReport: {
+            /** Off M */
+            off_m: number;
+            /** Solved M */
+            solved_m: number;
+        };
+        /**
          * Telling
          * @description One stage on the rail: its one telling figure, and what is wrong, if anything.
          */
@@ -1981,6 +2230,52 @@ export interface components {
             plate: string;
             /** Targets */
             targets: string[];
+        };
+        /**
+         * Tie
+         * @description A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the solution.
+         */
+        Tie: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Off Px
+             * @default {}
+             */
+            off_px: {
+                [key: string]: number;
+            };
+            /**
+             * Seen
+             * @default {}
+             */
+            seen: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
+             * Surface
+             * @default null
+             */
+            surface: string | null;
+            /**
+             * World
+             * @default null
+             */
+            world: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /** Ties */
+        Ties: {
+            /** Ties */
+            ties: components["schemas"]["Tie"][];
         };
         /**
          * TrySurvey
@@ -2934,6 +3229,77 @@ export interface operations {
             };
         };
     };
+    compare_photos: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+                other_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_joining: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Joining"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     photo_picture: {
         parameters: {
             query?: {
@@ -2994,6 +3360,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_edges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundEdges"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snap_edge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Snap"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snapped"];
                 };
             };
             /** @description Refused, with the reason */
@@ -3435,6 +3869,43 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Throw"][];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_ties: {
+        parameters: {
+            query?: {
+                label?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ties"];
             };
         };
         responses: {

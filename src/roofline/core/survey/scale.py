@@ -8,7 +8,7 @@ import numpy as np
 
 from roofline.core.camera import Array, View, straighten_pixels
 from roofline.errors import SurveyError
-from roofline.shot import Camera, Family, Length, SurveyInput
+from roofline.shot import Camera, Family, Length, SurveyInput, TapeReport
 
 DIRECTION: dict[Family, Array] = {
     "run": np.array([1.0, 0, 0]),
@@ -17,9 +17,13 @@ DIRECTION: dict[Family, Array] = {
 }
 
 
+CONTRADICTION = 1.3  # tapes that put the camera at heights further apart than this cannot all be right
+
+
 @dataclass
 class Placed:
     position: tuple[float, float, float] | None
+    tapes: list[TapeReport] = field(default_factory=list)
     assumed: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
 
@@ -62,6 +66,12 @@ def tape_length(view: View, tape: Length, camera: Camera) -> float:
     return abs(along_line(view, b, foot, direction))
 
 
+def others(heights: Array, one: int) -> float:
+    """Geometric mean of all camera heights but one."""
+    rest = np.delete(heights, one)
+    return float(np.exp(np.mean(np.log(rest))))
+
+
 def place(given: SurveyInput, camera: Camera) -> Placed:
     """Position of a camera of known rotation, from tapes or camera height, and the datum."""
     if given.camera_height_m is not None and given.camera_height_m <= 0:
@@ -82,9 +92,20 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
     )
     height = given.camera_height_m
     if given.lengths:
-        heights = np.array([tape.metres / max(tape_length(unit, tape, camera), 1e-12) for tape in given.lengths])
-        by_tape = float(np.exp(np.mean(np.log(heights))))
-        spread = float(heights.max() / heights.min())
+        units = np.array([max(tape_length(unit, tape, camera), 1e-12) for tape in given.lengths])
+        metres = np.array([tape.metres for tape in given.lengths])
+        # the height that makes the tapes' relative misses least in the sum of squares
+        by_tape = float(np.exp(np.mean(np.log(metres / units))))
+        off = units * by_tape - metres
+        out.tapes = [TapeReport(solved_m=float(m + d), off_m=float(d)) for m, d in zip(metres, off, strict=True)]
+        spread = float((metres / units).max() / (metres / units).min())
+        if spread > CONTRADICTION:
+            worst = int(np.argmax(np.abs(np.log(metres / units / by_tape))))
+            raise SurveyError(
+                f"The tapes contradict each other: by the others, tape {worst + 1} is "
+                f"{units[worst] * others(metres / units, worst):.2f} m long, not {metres[worst]:g} m. "
+                "Check its length, its ends and its direction, or remove it."
+            )
         if spread > 1.05:
             out.warnings.append(f"The tapes disagree by {100 * (spread - 1):.0f} %: check their lengths and ends.")
         if height is not None and not 0.95 < by_tape / height < 1.05:

@@ -1,146 +1,37 @@
-"""Photo edges → camera: closed-form start, robust least squares, covariance.
-
-The unknowns are the rotation (a vector about the current estimate), the logarithm of the focal length and, where
-asked for, principal point and distortion k1, k2. What the edges cannot tell is held by a prior and said to be so.
-"""
+"""Photo edges → camera: closed-form start, robust least squares, covariance, and what it means in words."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
-from scipy.optimize import least_squares
 
-from roofline.core.camera import Array, rotation_vector
-from roofline.core.survey.edges import EdgeSet, fitted_lines, residuals
+from roofline.core.camera import Array, View
+from roofline.core.survey.advice import advise
+from roofline.core.survey.edges import fitted_lines
 from roofline.core.survey.scale import place
+from roofline.core.survey.starts import (
+    axis_rotation,
+    directions,
+    one_point,
+    single_family_rotation,
+    trusted,
+    upright,
+)
+from roofline.core.survey.system import CENTRE_PRIOR, CENTRE_TRUST, LENS_PRIOR, State, System
 from roofline.errors import SurveyError
 from roofline.shot import (
     FAMILIES,
     Camera,
     EdgeReport,
+    Effect,
     Family,
     SurveyInput,
     SurveyResult,
     SurveySigma,
 )
 
-AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
-ROBUST_AT = 3.0  # residuals beyond this many sigmas lose weight (soft L1)
 FOCAL_UNKNOWN = 0.5  # a relative sigma above this means: the edges do not give a focal length
-CENTRE_PRIOR = 0.10  # principal point, when solved: one sigma, as a part of the picture's diagonal
-LENS_PRIOR = (0.3, 0.3)  # k1, k2, when solved
-
-
-@dataclass
-class Unknowns:
-    rotation: Array
-    log_f: float
-    centre: Array
-    lens: Array
-
-    @property
-    def focal(self) -> float:
-        return float(np.exp(self.log_f))
-
-    def moved(self, step: Array, layout: Layout) -> Unknowns:
-        centre, lens = self.centre, self.lens
-        if layout.centre is not None:
-            centre = centre + step[layout.centre : layout.centre + 2]
-        if layout.lens is not None:
-            lens = lens.copy()
-            lens[:2] += step[layout.lens : layout.lens + 2]
-        log_f = self.log_f + (step[3] if layout.focal else 0.0)
-        return Unknowns(rotation_vector(step[:3]) @ self.rotation, log_f, centre, lens)
-
-    def vanishing(self) -> Array:
-        """Homogeneous vanishing points of run, return, rise as rows, (3, 3), of unit direction before K."""
-        f, (cx, cy) = self.focal, self.centre
-        k = np.array([[f, 0, cx], [0, f, cy], [0, 0, 1.0]])
-        return AXES @ (k @ self.rotation).T
-
-
-@dataclass(frozen=True)
-class Layout:
-    """Where each optional unknown stands in the parameter vector; the rotation is 0 to 2, the focal length 3."""
-
-    focal: bool
-    centre: int | None
-    lens: int | None
-    size: int
-
-
-def layout_of(given: SurveyInput) -> Layout:
-    focal = given.focal_px is None or given.focal_px.sigma > 0
-    at = 4 if focal else 3
-    centre = lens = None
-    if given.principal_point == "solve":
-        centre, at = at, at + 2
-    if given.distortion == "solve":
-        lens, at = at, at + 2
-    return Layout(focal, centre, lens, at)
-
-
-class Problem:
-    """Residual vector of a survey, in sigmas."""
-
-    def __init__(self, given: SurveyInput, held_axis: int | None):
-        self.given = given
-        self.edges = EdgeSet.of(given.edges)
-        self.layout = layout_of(given)
-        self.held_axis = held_axis
-        self.middle = np.array([given.width / 2, given.height / 2])
-        self.diagonal = float(np.hypot(given.width, given.height))
-
-    def start(self, rotation: Array, focal: float) -> Unknowns:
-        point = self.given.principal_point
-        centre = np.array(point, dtype=np.float64) if not isinstance(point, str) else self.middle.copy()
-        lens = self.given.distortion
-        return Unknowns(
-            rotation,
-            float(np.log(focal)),
-            centre,
-            np.zeros(5) if isinstance(lens, str) else np.array(lens, dtype=np.float64),
-        )
-
-    def edge_residuals(self, u: Unknowns) -> Array:
-        """(P,) pixels."""
-        points = self.edges.straightened(u.focal, u.centre, u.lens)
-        return residuals(self.edges, points, u.vanishing())
-
-    def priors(self, u: Unknowns, step: Array, start: Unknowns) -> Array:
-        out: list[float] = []
-        prior = self.given.focal_px
-        if prior is not None and self.layout.focal:
-            out.append((u.focal - prior.value) / prior.sigma)
-        if self.layout.centre is not None:
-            out.extend((u.centre - self.middle) / (CENTRE_PRIOR * self.diagonal))
-        if self.layout.lens is not None:
-            out.extend(u.lens[:2] / np.array(LENS_PRIOR))
-        if self.held_axis is not None:
-            axis = start.rotation @ AXES[self.held_axis]
-            out.append(float(step[:3] @ axis) / 0.5)
-        return np.array(out)
-
-    def fit(self, start: Unknowns, rounds: int = 60) -> tuple[Unknowns, Array, float]:
-        """Robust least squares from a start; returns unknowns, information matrix and cost."""
-        sigma = self.given.edge_sigma_px
-
-        def fun(step: Array) -> Array:
-            u = start.moved(step, self.layout)
-            r = self.edge_residuals(u) / sigma
-            # soft L1 on the edges alone: priors keep their full weight
-            weight = np.sqrt(2 * ROBUST_AT**2 * (np.sqrt(1 + (r / ROBUST_AT) ** 2) - 1)) * np.sign(r)
-            return np.concatenate([weight, self.priors(u, step, start)])
-
-        zero = np.zeros(self.layout.size)
-        scale = np.ones(self.layout.size) * 0.05
-        if self.layout.centre is not None:
-            scale[self.layout.centre : self.layout.centre + 2] = 0.02 * self.diagonal
-        with np.errstate(all="ignore"):
-            best = least_squares(fun, zero, x_scale=scale, method="trf", max_nfev=rounds, xtol=1e-11, ftol=1e-12)
-        jacobian = best.jac
-        return start.moved(best.x, self.layout), jacobian.T @ jacobian, float(best.cost)
+FAR = 20.0  # metres at which the error on the ground is told
+TRIED = 3  # starts that are followed to their end
 
 
 def check_edges(given: SurveyInput) -> None:
@@ -148,99 +39,66 @@ def check_edges(given: SurveyInput) -> None:
         p = np.array(edge.points)
         if float(np.max(np.linalg.norm(p - p[0], axis=1))) < 1.0:
             raise SurveyError(f"Edge {number} has no length: its points fall on one spot. Draw it along a line.")
+    if given.horizon is not None and float(np.hypot(*np.subtract(*given.horizon))) < 1.0:
+        raise SurveyError("The horizon has no length: its two points fall on one spot. Draw it along the horizon.")
 
 
-def axis_rotations(directions: dict[int, Array]) -> list[Array]:
-    """Proper rotations (world → camera) that bring the axes nearest to camera directions known up to sign."""
-    columns = {0: 0, 1: 2, 2: 1}  # family → world axis
-    found: list[Array] = []
-    for signs in range(2 ** len(directions)):
-        m = np.zeros((3, 3))
-        for bit, (family, d) in enumerate(directions.items()):
-            m[:, columns[family]] = d * (1 if signs >> bit & 1 else -1)
-        missing = [c for c in range(3) if not np.any(m[:, c])]
-        if len(missing) == 1:
-            c = missing[0]
-            m[:, c] = np.cross(m[:, (c + 1) % 3], m[:, (c + 2) % 3])
-        u, _, vt = np.linalg.svd(m)
-        r = u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt
-        if r[1, 1] <= 0 and r[0, 0] >= 0:  # rise points up in the picture, run to the right
-            found.append(r)
-    return found
+def level_rotation(system: System, i: int, focal: float) -> Array:
+    """The rotation that looks level along −return with the seen horizon where it is."""
+    lens = system.lens_at(i, focal)
+    a, b = (np.array([*(np.array(p) - lens.centre) / focal, 1.0]) for p in system.photos[i].horizon)  # type: ignore[union-attr]
+    return single_family_rotation(2, np.cross(a, b))
 
 
-def upright(rotation: Array) -> Array:
-    """Of the four rotations with the same vanishing points, the one with rise up and run to the right."""
-    r = rotation.copy()
-    if r[1, 1] > 0:
-        r[:, 1] *= -1
-        r[:, 2] *= -1
-    if r[0, 0] < 0:
-        r[:, 0] *= -1
-        r[:, 2] *= -1
-    return r
-
-
-def single_family_rotation(family: int, direction: Array) -> Array:
-    """A level rotation that has one family's camera direction; what is left free is set as plainly as can be."""
-    d = direction / np.linalg.norm(direction)
-    if family == 2:
-        rise = d if d[1] <= 0 else -d
-        side = np.array([1.0, 0, 0]) - rise[0] * rise
-        run = side / np.linalg.norm(side)
-    elif family == 0:
-        run = d if d[0] >= 0 else -d
-        up = np.array([0, -1.0, 0]) + run[1] * run
-        rise = up / np.linalg.norm(up)
-    else:
-        back = d
-        up = np.array([0, -1.0, 0]) + back[1] * back
-        rise = up / np.linalg.norm(up)
-        run = np.cross(rise, back)
-        if run[0] < 0:
-            run = -run
-    return np.stack([run, rise, np.cross(run, rise)], axis=1)
-
-
-def closed_form(problem: Problem, focal: float) -> dict[int, Array]:
-    """Camera direction of each family for an assumed focal length: the null vector of its line normals."""
-    u = problem.start(np.eye(3), focal)
-    points = problem.edges.straightened(focal, u.centre, u.lens)
-    middle, direction, length = fitted_lines(problem.edges, points)
-    x = (middle - u.centre) / focal
-    lines = np.cross(np.c_[x, np.ones(len(x))], np.c_[direction, np.zeros(len(x))])
-    lines *= (length / np.linalg.norm(lines, axis=1))[:, None]
-    out: dict[int, Array] = {}
-    for family in range(3):
-        mine = lines[problem.edges.family == family]
-        if len(mine) >= 2:
-            out[family] = np.linalg.svd(mine)[2][2]
-    return out
-
-
-def starts(problem: Problem) -> list[Unknowns]:
-    """Rotations and focal lengths to start from, best first."""
-    given = problem.given
+def starts(system: System, i: int = 0) -> list[State]:
+    """Estimates of photo i alone to start from, best first."""
+    given, edges = system.photos[i], system.edges[i]
     if given.focal_px is not None:
         focals = [given.focal_px.value]
     else:
-        focals = list(np.geomspace(0.25, 8.0, 15) * max(given.width, given.height))
-    ranked: list[tuple[float, Unknowns]] = []
+        focals = list(np.geomspace(0.25, 8.0, 21) * max(given.width, given.height))
+    alone = System([given]) if len(system.photos) > 1 else system
+    ranked: list[tuple[float, State]] = []
+    weight: Array | None = None
     for focal in focals:
-        directions = closed_form(problem, focal)
-        if not directions:
+        lens = system.lens_at(i, focal)
+        if weight is None or np.any(lens.bend):
+            lines = fitted_lines(edges, edges.straightened(focal, lens.centre, lens.bend))
+            weight = trusted(edges.family, lines, given.edge_sigma_px)
+        known = directions(edges.family, lines, weight, focal, lens.centre)
+        if not known and given.horizon is None:
             continue
-        if len(directions) == 1:
-            ((family, d),) = directions.items()
-            rotations = [single_family_rotation(family, d)]
+        if not known:
+            rotation = level_rotation(system, i, focal)
+        elif len(known) == 1:
+            ((family, d),) = known.items()
+            rotation = single_family_rotation(family, d)
         else:
-            rotations = axis_rotations(directions)
-        for r in rotations:
-            u = problem.start(r, focal)
-            miss = problem.edge_residuals(u) / given.edge_sigma_px
-            ranked.append((float(np.sum(np.log1p(miss**2))), u))
+            rotation = axis_rotation(known)
+        state = State([rotation], [np.array([0.0, 1.0, 0.0])], [lens])
+        ranked.append((float(np.sum(np.log1p(alone.residuals(state) ** 2))), state))
     ranked.sort(key=lambda item: item[0])
-    return [u for _, u in ranked]
+    return [state for _, state in ranked]
+
+
+def check_families(given: SurveyInput) -> list[Family]:
+    """Families with two edges or more; raises SurveyError when they, and what else is known, cannot give a camera."""
+    counts = {f: sum(e.family == f for e in given.edges) for f in FAMILIES}
+    known = [f for f in FAMILIES if counts[f] >= 2]
+    if given.horizon is not None and given.focal_px is None and len(known) < 2:
+        raise SurveyError("A horizon does not give a focal length: type it, or trace two edges each of two directions.")
+    if not known and given.horizon is None:
+        raise SurveyError(
+            "Two edges of one direction are needed before a camera can be solved; "
+            + ", ".join(f"{f}: {n}" for f, n in counts.items())
+            + "."
+        )
+    if len(known) == 1 and given.focal_px is None:
+        raise SurveyError(
+            f"One direction ({known[0]}) does not give a focal length: trace two edges of another "
+            "direction, or type the focal length."
+        )
+    return known
 
 
 def solve(given: SurveyInput) -> SurveyResult:
@@ -256,7 +114,7 @@ def solve(given: SurveyInput) -> SurveyResult:
     SurveyResult
         Camera with one-sigma errors (from the inverse information matrix at the solution, widened by the
         residuals when these are larger than the stated ``edge_sigma_px``), residuals in pixels, vanishing points and
-        horizon of the straightened picture, and what was assumed.
+        horizon of the straightened picture, what was assumed, and which edge to trace next.
 
     Raises
     ------
@@ -264,125 +122,267 @@ def solve(given: SurveyInput) -> SurveyResult:
         When edges or lengths do not determine a camera; the sentence says what to add.
     """
     check_edges(given)
-    counts = {f: sum(e.family == f for e in given.edges) for f in FAMILIES}
-    known = [f for f in FAMILIES if counts[f] >= 2]
-    if not known:
-        raise SurveyError(
-            "Two edges of one direction are needed before a camera can be solved; "
-            + ", ".join(f"{f}: {n}" for f, n in counts.items())
-            + "."
-        )
-    if len(known) == 1 and given.focal_px is None:
-        raise SurveyError(
-            f"One direction ({known[0]}) does not give a focal length: trace two edges of another "
-            "direction, or type the focal length."
-        )
-    used = {f for f in FAMILIES if counts[f]}
-    held = FAMILIES.index(known[0]) if len(used) == 1 else None
-    problem = Problem(given, held)
-    candidates = starts(problem)
+    known = check_families(given)
+    system = System([given])
+    if len(known) > 1 and len(given.edges) > 3:
+        lens = system.lens_at(0, given.width)
+        if not np.any(lens.bend) and one_point(
+            fitted_lines(system.edges[0], system.edges[0].points), given.edge_sigma_px
+        ):
+            raise SurveyError(
+                "All edges run through one point, so they are of one direction and give no camera: "
+                "trace edges of another direction, or type the focal length and give all of them one direction."
+            )
+    state, weight = best_of(system)
+    if given.focal_px is not None and given.focal_px.sigma > 0 and len(known) >= 2:
+        check_prior(given, state)
+    return report(system, state, weight, 0)
+
+
+def best_of(system: System) -> tuple[State, Array]:
+    """The robust solution of a system of one photo."""
+    candidates = starts(system)
     if not candidates:
         raise SurveyError("The edges do not agree on any camera: check that each has the right direction.")
-    fits = [problem.fit(u, 25) for u in candidates[:3]]
-    u, information, cost = problem.fit(min(fits, key=lambda item: item[2])[0])
-    u.rotation = upright(u.rotation)
-    return report(problem, u, information, known)
+
+    def cost(state: State) -> float:
+        miss = system.misses(system.residuals(state))
+        return float(np.sum(np.log1p(miss**2)))
+
+    tried = [
+        system.fit(state, 1 / (1 + (system.misses(system.residuals(state)) / 5) ** 2), 6)
+        for state in candidates[:TRIED]
+    ]
+    state, weight = system.robust(min(tried, key=cost))
+    state.rotation[0] = upright(state.rotation[0])
+    return state, weight
 
 
-def report(problem: Problem, u: Unknowns, information: Array, known: list[Family]) -> SurveyResult:
-    """Covariance, residuals, assumptions and warnings at the solution."""
-    given, layout = problem.given, problem.layout
-    r = problem.edge_residuals(u)
-    free = len(r) - len(given.edges) - layout.size
-    spread = 1.0
-    chi2 = float(np.sum((r / given.edge_sigma_px) ** 2))
-    if free >= 3:
-        # only widen when the residuals cannot be chance: 2.3 sigma of the chi-square's spread
-        excess = chi2 / free
-        if excess > 1 + 2.3 * np.sqrt(2 / free):
-            spread = float(np.sqrt(excess))
+def check_prior(given: SurveyInput, state: State) -> None:
+    """Refuse a focal length that the edges contradict."""
+    prior = given.focal_px
+    assert prior is not None
+    free = System([given.model_copy(update={"focal_px": None})])
     try:
-        covariance = np.linalg.inv(information + 1e-12 * np.diag(np.diag(information))) * spread**2
-        relative = float(np.sqrt(max(covariance[3, 3], 0.0))) if layout.focal else 0.0
+        found, weight = free.robust(state)
     except np.linalg.LinAlgError:
-        relative = np.inf
+        return
+    covariance = np.linalg.pinv(free.information(found, weight))
+    at = free.slices["focal0"].start
+    relative = float(np.sqrt(covariance[at, at]))
+    focal = found.lens[0].focal
+    error = relative * focal
+    if relative < 0.2 and abs(focal - prior.value) > 5 * float(np.hypot(error, prior.sigma)):
+        back = 36.0 / given.width
+        raise SurveyError(
+            f"The focal length given, {prior.value * back:.1f} mm ± {prior.sigma * back:.1f} mm, contradicts the edges, "
+            f"which say {focal * back:.1f} ± {error * back:.1f} mm (36 mm film back): free it, check the film back, "
+            "or check the edges' directions."
+        )
+
+
+def report(system: System, state: State, weight: Array, i: int, covariance: Array | None = None) -> SurveyResult:
+    """Covariance, residuals, assumptions, warnings and advice for photo i at the solution."""
+    given, lens = system.photos[i], state.lens[i]
+    r = system.edge_residuals(state, i)
+    first = sum(len(p.edges) for p in system.photos[:i])
+    mine = weight[first : first + len(given.edges)]
+    kept = mine > 0.05
+    spread = spread_of(system, state, weight)
+    if covariance is None:
+        covariance = covariance_of(system, state, weight) * spread**2
+    number = system.lens_of[i]
+    focal_at = system.slices.get(f"focal{number}")
+    relative = float(np.sqrt(max(covariance[focal_at, focal_at][0, 0], 0.0))) if focal_at is not None else 0.0
     if given.focal_px is None and not relative < FOCAL_UNKNOWN:
         raise SurveyError(
             "These edges give no focal length: those of at least two directions must run towards "
             "vanishing points that are not at infinity. Trace edges of another direction, or type the "
             "focal length."
         )
-    if not np.isfinite(relative):
-        raise SurveyError(
-            "The edges do not determine the camera: add edges of another direction, in other parts of the picture."
-        )
-    focal = u.focal
-    lens_sigma = None
-    if layout.lens is not None:
-        s = np.sqrt(np.diag(covariance)[layout.lens : layout.lens + 2])
-        lens_sigma = (float(s[0]), float(s[1]), 0.0, 0.0, 0.0)
-    centre_sigma = None
-    if layout.centre is not None:
-        s = np.sqrt(np.diag(covariance)[layout.centre : layout.centre + 2])
-        centre_sigma = (float(s[0]), float(s[1]))
+    focal, turn = lens.focal, system.slices[f"rotation{i}"]
+
+    def pair(name: str) -> tuple[float, float] | None:
+        at = system.slices.get(f"{name}{number}")
+        if at is None:
+            return None
+        s = np.sqrt(np.maximum(np.diag(covariance)[at], 0))
+        return float(s[0]), float(s[1])
+
+    bends = pair("bend")
     sigma = SurveySigma(
-        focal_px=relative * focal if layout.focal else (given.focal_px.sigma if given.focal_px else None),
-        rotation_deg=float(np.degrees(np.sqrt(max(np.trace(covariance[:3, :3]), 0.0)))),
-        principal_point=centre_sigma,
-        distortion=lens_sigma,
+        focal_px=relative * focal if focal_at is not None else (given.focal_px.sigma if given.focal_px else None),
+        rotation_deg=float(np.degrees(np.sqrt(max(np.trace(covariance[turn, turn]), 0.0)))),
+        principal_point=pair("centre"),
+        distortion=None if bends is None else (*bends, 0.0, 0.0, 0.0),
     )
     camera = Camera(
         width=given.width,
         height=given.height,
         focal_px=focal,
-        principal_point=(float(u.centre[0]), float(u.centre[1])),
-        distortion=tuple(float(v) for v in u.lens),  # type: ignore[arg-type]
-        rotation=tuple(tuple(float(v) for v in row) for row in u.rotation),  # type: ignore[arg-type]
+        principal_point=(float(lens.centre[0]), float(lens.centre[1])),
+        distortion=tuple(float(v) for v in lens.bend),  # type: ignore[arg-type]
+        rotation=tuple(tuple(float(v) for v in row) for row in state.rotation[i]),  # type: ignore[arg-type]
     )
-    assumed, warnings = told(problem, known, spread)
     placed = place(given, camera)
     camera = camera.model_copy(update={"position": placed.position})
-    vanishing = u.vanishing()
+    vanishing = system.vanishing(state, i)
     horizon = np.cross(vanishing[0], vanishing[1])
     horizon = horizon / max(float(np.hypot(horizon[0], horizon[1])), 1e-300)
-    per_edge = np.sqrt(problem.edges.mean(r**2))
-    bad = [i + 1 for i, v in enumerate(per_edge) if v > 5 * given.edge_sigma_px]
-    if bad:
-        warnings.append(
-            "Edge "
-            + ", ".join(map(str, bad[:6]))
-            + (" …" if len(bad) > 6 else "")
-            + " cannot be off by chance: check the direction or trace again."
-        )
+    edges = [
+        EdgeReport(residual_px=float(v), weight=float(w), note=n)
+        for v, w, n in zip(np.sqrt(system.edges[i].mean(r**2)), mine, notes(system, i, mine), strict=True)
+    ]
+    assumed, warnings = told(system, i, spread, sigma, mine)
     return SurveyResult(
         camera=camera,
         sigma=sigma,
-        rms_px=float(np.sqrt(np.mean(r**2))),
-        edges=[EdgeReport(residual_px=float(v)) for v in per_edge],
+        rms_px=float(np.sqrt(np.mean(r[kept[system.edges[i].owner]] ** 2))) if kept.any() else 0.0,
+        edges=edges,
         vanishing_points={f: (float(v[0]), float(v[1]), float(v[2])) for f, v in zip(FAMILIES, vanishing, strict=True)},
         horizon=(float(horizon[0]), float(horizon[1]), float(horizon[2])),
         assumed=assumed + placed.assumed,
         warnings=warnings + placed.warnings,
+        tapes=placed.tapes,
+        effect=effect_of(system, state, i, covariance, camera),
+        advice=advise(system, state, weight, i, spread) if focal_at is not None else [],
     )
 
 
-def told(problem: Problem, known: list[Family], spread: float) -> tuple[list[str], list[str]]:
+def spread_of(system: System, state: State, weight: Array) -> float:
+    """The factor by which the observations miss more than was stated, where that cannot be chance; else 1."""
+    r = system.residuals(state)
+    own = system.owner >= 0
+    kept = weight[np.maximum(system.owner, 0)] * own
+    lines = sum(len(e.family) for e in system.edges)
+    free = float(kept.sum()) - float(weight[:lines].sum()) - system.size
+    if free < 3:
+        return 1.0
+    excess = float(np.sum(kept * r**2)) / free
+    return float(np.sqrt(excess)) if excess > 1 + 2.3 * np.sqrt(2 / free) else 1.0
+
+
+def covariance_of(system: System, state: State, weight: Array) -> Array:
+    """Covariance of the step at a solution, before any widening; raises SurveyError where it does not exist."""
+    information = system.information(state, weight)
+    try:
+        return np.asarray(np.linalg.inv(information + 1e-12 * np.diag(np.diag(information))))
+    except np.linalg.LinAlgError:
+        raise SurveyError(
+            "The edges do not determine the camera: add edges of another direction, in other parts of the picture."
+        ) from None
+
+
+def notes(system: System, i: int, weight: Array) -> list[str | None]:
+    """What is wrong with single edges, in words: cannot be chance, too short, the same as another."""
+    middle, direction, length = fitted_lines(system.edges[i], system.edges[i].points)
+    sigma, family = system.photos[i].edge_sigma_px, system.edges[i].family
+    across = middle[:, None] - middle[None]  # (n, m): edge n as edge m has it
+    beside = np.abs(across[..., 0] * direction[None, :, 1] - across[..., 1] * direction[None, :, 0])
+    along = np.abs((across * direction[None]).sum(-1))
+    turned = np.abs(np.outer(direction[:, 0], direction[:, 1]) - np.outer(direction[:, 1], direction[:, 0]))
+    same = (family[:, None] == family[None]) & (beside < 3 * sigma) & (turned < 0.01) & (along < 0.5 * length[None])
+    same = np.tril(same, -1)
+    out: list[str | None] = []
+    for n in range(len(length)):
+        if weight[n] < 0.05:
+            out.append("off by more than chance: left out. Is its direction right?")
+        elif length[n] < 20 * sigma:
+            out.append(f"only {length[n]:.0f} px long: it tells almost nothing")
+        elif same[n].any():
+            out.append(f"lies on edge {int(np.argmax(same[n])) + 1}: the two tell the same")
+        else:
+            out.append(None)
+    return out
+
+
+def effect_of(system: System, state: State, i: int, covariance: Array, camera: Camera) -> Effect:
+    """What the camera's error does at the picture's corners, and on the ground some way off.
+
+    Corners: how far a line of the world's grid moves there, root mean square over the corners. Ground: how far the
+    place under the pixel at which the ground is FAR metres away moves, the camera's height held.
+    """
+    given = system.photos[i]
+    lens = state.lens[i]
+    names = [f"rotation{i}", *sorted(system.lens_names(i) & system.slices.keys())]
+    columns = np.concatenate([np.arange(system.size)[system.slices[n]] for n in names])
+    part = covariance[np.ix_(columns, columns)]
+
+    def by_steps(what: object) -> Array:
+        out = []
+        for c in columns:
+            ends = []
+            for sign in (1e-5, -1e-5):
+                step = np.zeros(system.size)
+                step[c] = sign
+                ends.append(what(system.moved(state, step)))  # type: ignore[operator]
+            out.append((ends[0] - ends[1]) / 2e-5)
+        return np.stack(out, axis=-1)
+
+    corners = np.array([[0, 0], [given.width, 0], [0, given.height], [given.width, given.height]], dtype=np.float64)
+    rays = np.c_[(corners - lens.centre) / lens.focal, np.ones(4)] @ state.rotation[i]
+
+    def pictured(s: State) -> Array:
+        h = rays @ (s.lens[i].matrix @ s.rotation[i]).T
+        return h[:, :2] / h[:, 2:]
+
+    j = by_steps(pictured).reshape(8, -1)
+    border = float(np.sqrt(np.einsum("ij,jk,ik->", j, part, j) / 4))
+    if camera.position is None:
+        return Effect(border_px=border)
+    height = camera.position[1]
+    forward = state.rotation[i][2] * [1, 0, 1]
+    forward = forward / max(float(np.linalg.norm(forward)), 1e-9)
+    place_far = np.array([0, height, 0]) + forward * FAR - [0, height, 0]
+    view = View(
+        given.width,
+        given.height,
+        lens.focal,
+        (lens.centre[0], lens.centre[1]),
+        state.rotation[i],
+        np.array([0, height, 0]),
+    )
+    pixel = view.project(place_far)
+    if not np.all(np.isfinite(pixel)):
+        return Effect(border_px=border)
+
+    def landed(s: State) -> Array:
+        x = np.array([*(pixel - s.lens[i].centre) / s.lens[i].focal, 1.0]) @ s.rotation[i]
+        return x[[0, 2]] * (-height / x[1])  # type: ignore[no-any-return]
+
+    j = by_steps(landed)
+    return Effect(border_px=border, far_m=float(np.sqrt(np.einsum("ij,jk,ik->", j, part, j))), at_m=FAR)
+
+
+def told(system: System, i: int, spread: float, sigma: SurveySigma, weight: Array) -> tuple[list[str], list[str]]:
     """What was assumed and what to be wary of, as sentences."""
-    given = problem.given
+    given = system.photos[i]
     assumed: list[str] = []
     warnings: list[str] = []
     if given.principal_point == "centre":
-        assumed.append("The principal point is the picture's centre.")
+        assumed.append(f"The principal point is the picture's centre, to {100 * CENTRE_TRUST:g} % of the diagonal.")
     if given.distortion == "none":
         assumed.append("The lens does not bend straight lines.")
     if given.focal_px is not None:
         assumed.append("The focal length is held near the value given.")
-    if problem.held_axis is not None:
-        family = FAMILIES[problem.held_axis]
-        assumed.append(f"The turn about {family} is not determined by the edges and is set level.")
+    if (axis := system.held[i]) is not None:
+        assumed.append(f"The turn about {FAMILIES[axis]} is not determined by the edges and is set level.")
+    if sigma.principal_point is not None and max(sigma.principal_point) > 0.7 * CENTRE_PRIOR * system.diagonal[i]:
+        assumed.append("The edges do not tell the principal point; it is held near the picture's centre.")
+    if sigma.distortion is not None:
+        for name, s, prior in zip(("k1", "k2"), sigma.distortion, LENS_PRIOR, strict=False):
+            if s > 0.7 * prior:
+                assumed.append(f"The edges do not tell {name}; it is held near zero. Edges of many points would.")
     if spread > 1:
         warnings.append(
             f"The edges miss by {spread:.1f} times the stated {given.edge_sigma_px:g} px; "
             "the errors given are widened by as much."
+        )
+    bad = [n + 1 for n, w in enumerate(weight) if w < 0.05]
+    if bad:
+        names = ", ".join(map(str, bad[:6])) + (" …" if len(bad) > 6 else "")
+        warnings.append(
+            f"Edge{'s' if len(bad) > 1 else ''} {names} cannot be off by chance and "
+            f"{'are' if len(bad) > 1 else 'is'} left out: check the direction or trace again."
         )
     return assumed, warnings
