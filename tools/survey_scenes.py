@@ -43,9 +43,10 @@ def scene(
     points: int = 2,
     lens: tuple[float, float] = (0.0, 0.0),
     off_centre: bool = False,
+    view: View | None = None,
     **known: object,
 ) -> Scene:
-    """A random camera in a place with edges all around it."""
+    """A random camera (or the one given) in a place with edges all around it."""
     rng = np.random.default_rng(seed)
     pan = np.radians(rng.uniform(20, 63) * rng.choice([-1, 1]))
     rotation = from_pan_tilt_roll(pan, np.radians(rng.uniform(-14, 14)), np.radians(rng.uniform(-3, 3)))
@@ -53,7 +54,8 @@ def scene(
     if off_centre:
         centre = centre + rng.normal(0, 0.04 * np.hypot(W, H), 2)
     focal = float(rng.uniform(0.6, 2.0) * W)
-    view = View(W, H, focal, (float(centre[0]), float(centre[1])), rotation, np.array([0, 1.6, 0]))
+    view = view or View(W, H, focal, (float(centre[0]), float(centre[1])), rotation, np.array([0, 1.6, 0]))
+    focal, centre = view.focal, np.array(view.centre)
     bends = np.array([*lens, 0, 0, 0])
     edges: list[tuple[str, Array]] = []
     while len(edges) < count:

@@ -67,7 +67,7 @@ def surfaces(shot: Shot) -> Callable[[str], Plane | None]:
 def resolve(shot: Shot, photo_id: str) -> None:
     """Solve a photo anew, with all that hang together with it; results and reasons are written to the shot.
 
-    Where photos do not go together, each is solved for itself, and the reason stands with the one that was changed.
+    Where photos do not go together, each is solved for itself, and the reason stands with all but the first.
     """
     photo = photo_of(shot, photo_id)
     group = linked(shot, photo_id)
@@ -87,8 +87,9 @@ def resolve(shot: Shot, photo_id: str) -> None:
     except SurveyError as error:
         for p in ready:
             _alone(p)
-        # a photo that did not join has no place in this world, unless it has a scale of its own
-        photo.problem = photo.problem or str(error)
+        # the reason stands with what did not join, not with the photo that makes the world
+        for p in ready[1:]:
+            p.problem = p.problem or str(error)
         _forget_points(shot, {p.id for p in group})
         return
     for p in ready:

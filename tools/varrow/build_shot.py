@@ -275,7 +275,7 @@ def main() -> None:
         lx, _, lz = t.LAMP["foot"]
         foot, head, datum = true.project(np.array([(lx, 0, lz), (lx, t.LAMP["height"] - 0.14, lz), (0.0, 0.0, 0.0)]))
         hand = rng.normal(0, HAND, (3, 2))
-        studio.set_survey(
+        studio.survey.keep(
             shot_id,
             one,
             Survey(

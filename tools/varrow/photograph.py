@@ -202,10 +202,20 @@ def expose(linear, exposure, balance, rng, scale):
 
 
 def photograph(which, width, samples=4, seed=3):
+    """One of the demo's two photographs, (H, W, 3) display values 0…1."""
     view = (truth.first_view if which == "first" else truth.second_view)(width)
     rng = np.random.default_rng(seed)
     place = Place()
     print(len(place.tris), "triangles", flush=True)
+    out = exposed_light(place, view, truth.LENS_SECOND if which == "second" else None, samples, rng, say=True)
+    scale = width / truth.SIZE[0]
+    if which == "first":
+        return expose(out, 0.92, (1.03, 1.0, 0.95), rng, scale)
+    return expose(out, 0.66, (0.95, 1.0, 1.09), rng, scale)
+
+
+def exposed_light(place, view, lens, samples, rng, say=False):
+    """Light (H, W, 3) that falls on the film of a view, through a lens that bends (None: it does not)."""
     out = np.zeros((view.height, view.width, 3))
     side = int(np.sqrt(samples))
     began = time.time()
@@ -215,20 +225,16 @@ def photograph(which, width, samples=4, seed=3):
         for s in range(samples):
             jx, jy = rng.random(xx.shape), rng.random(xx.shape)
             px = np.stack([xx + (s % side + jx) / side, yy + (s // side + jy) / side], -1).reshape(-1, 2)
-            if which == "second":
+            if lens is not None:
                 c = np.array(view.centre)
-                px = straighten((px - c) / view.focal, truth.LENS_SECOND, 8) * view.focal + c
+                px = straighten((px - c) / view.focal, lens, 8) * view.focal + c
             d = view.rays(px)
             d /= np.linalg.norm(d, axis=1, keepdims=True)
             got = place.light(np.broadcast_to(view.position, d.shape), d, rng)
             out[y0 : y0 + rows] += np.minimum(got, 6).reshape(*xx.shape, 3)
-        if y0 // rows % 10 == 0:
+        if say and y0 // rows % 10 == 0:
             print(f"{y0}/{view.height} {time.time() - began:.0f} s", flush=True)
-    out /= samples
-    scale = width / truth.SIZE[0]
-    if which == "first":
-        return expose(out, 0.92, (1.03, 1.0, 0.95), rng, scale)
-    return expose(out, 0.66, (0.95, 1.0, 1.09), rng, scale)
+    return out / samples
 
 
 def main():

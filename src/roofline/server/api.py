@@ -19,6 +19,7 @@ from roofline.core.findings import findings
 from roofline.core.massing import construct
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key, lens_centre
+from roofline.core.survey.detect import FOUND_SIGMA
 from roofline.errors import FormatError, NotFound, RoofLineError, SurveyError
 from roofline.formats.pictures import png
 from roofline.jobs import Job, Jobs, News
@@ -300,7 +301,13 @@ def _photos(api: Api, routes: Routes) -> None:
     def find_edges(shot_id: str, photo_id: str) -> FoundEdges:
         """Look for edges in the photo; nothing is kept."""
         found = studio.survey.find(shot_id, photo_id)
-        return FoundEdges(edges=found.edges, result=found.result, share=found.share, distortion=found.distortion)
+        return FoundEdges(
+            edges=found.edges,
+            result=found.result,
+            share=found.share,
+            distortion=found.distortion,
+            edge_sigma_px=FOUND_SIGMA,
+        )
 
     @routes.add("POST", BASE + "/photos/<photo_id>/survey/snap", body=Snap, returns=Snapped)
     def snap_edge(shot_id: str, photo_id: str, body: Snap) -> Snapped:

@@ -110,6 +110,7 @@ class FoundEdges(Model):
     result: SurveyResult
     share: float
     distortion: bool
+    edge_sigma_px: float
 
 
 class Snap(Model):

@@ -1196,6 +1196,8 @@ export interface components {
         FoundEdges: {
             /** Distortion */
             distortion: boolean;
+            /** Edge Sigma Px */
+            edge_sigma_px: number;
             /** Edges */
             edges: components["schemas"]["Edge"][];
             result: components["schemas"]["SurveyResult"];

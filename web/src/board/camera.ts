@@ -83,6 +83,18 @@ export function groundGrid(view: View, spacing: number, level = 0, cells = 24): 
   return out
 }
 
+/** Lines of an upright grid, metres apart, on the plane through the origin that faces along return (front) or run (side). */
+export function wallGrid(view: View, spacing: number, facing: 'front' | 'side', cells = 16): [Vec2, Vec2][] {
+  const out: [Vec2, Vec2][] = []
+  const high = 10 * spacing
+  const at = (along: number, up: number): Vec3 => (facing === 'front' ? [along, up, 0] : [0, up, -along])
+  const add = (a: Vec3, b: Vec3) => { const line = projectSegment(view, a, b); if (line) out.push(line) }
+  const reach = cells * spacing
+  for (let i = -cells; i <= cells; i++) add(at(i * spacing, 0), at(i * spacing, high))
+  for (let j = 0; j * spacing <= high + 1e-9; j++) add(at(-reach, j * spacing), at(reach, j * spacing))
+  return out
+}
+
 /** Quaternion w, x, y, z (camera → world) of a world → camera rotation. */
 export function quaternion(r: number[][]): [number, number, number, number] {
   const m = [0, 1, 2].map((i) => [0, 1, 2].map((j) => r[j][i]))

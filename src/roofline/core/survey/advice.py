@@ -10,7 +10,7 @@ from roofline.shot import FAMILIES, Advice, Edge, SurveyInput
 
 PLACES = (0.12, 0.37, 0.63, 0.88)
 LENGTH = 0.22  # of the picture's diagonal
-SAID = 3
+WORTH = 0.98  # an edge that leaves more of the sigma than this is not worth the hand
 ROWS = ("top", "upper", "lower", "bottom")
 COLUMNS = ("left", "left of the middle", "right of the middle", "right")
 
@@ -86,4 +86,5 @@ def advise(system: System, state: State, weight: Array, i: int, spread: float = 
         )
     said.sort(key=lambda a: a.focal_sigma_then)
     best = [min((a for a in said if a.family == f), key=lambda a: a.focal_sigma_then, default=None) for f in FAMILIES]
-    return sorted([a for a in best if a is not None], key=lambda a: a.focal_sigma_then)[:SAID]
+    worth = [a for a in best if a is not None and a.focal_sigma_then < WORTH * now]
+    return sorted(worth, key=lambda a: a.focal_sigma_then)

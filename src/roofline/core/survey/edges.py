@@ -149,6 +149,18 @@ def _distances(taken, first, family, focal, cx, cy, lens, vanishing):  # type: i
     return out
 
 
+@njit(cache=True, error_model="numpy")
+def seen_pixel(rotation, point, focal, cx, cy, lens):  # type: ignore[no-untyped-def]
+    """Pixel (2,) as taken of a point (3,) given from the standpoint; behind the camera it is drawn far outside."""
+    out = np.empty(2)
+    x = rotation[0, 0] * point[0] + rotation[0, 1] * point[1] + rotation[0, 2] * point[2]
+    y = rotation[1, 0] * point[0] + rotation[1, 1] * point[1] + rotation[1, 2] * point[2]
+    z = max(rotation[2, 0] * point[0] + rotation[2, 1] * point[1] + rotation[2, 2] * point[2], 1e-9)
+    u, v, _, _, _ = _bent(x / z, y / z, lens)
+    out[0], out[1] = u * focal + cx, v * focal + cy
+    return out
+
+
 def residuals(edges: EdgeSet, focal: float, centre: Array, lens: Array, vanishing: Array) -> Array:
     """Signed distances (P,) in pixels as taken from each point to the best line of its edge through its vanishing point.
 

@@ -183,7 +183,7 @@ def _ray(system: System, state: State, i: int, pixel: tuple[float, float]) -> Ar
 
 def _best(system: System, singles: list[State], members: list[Member]) -> tuple[State, Array]:
     """The robust joint solution; further photos are tried as they are and turned half round about Rise."""
-    best: tuple[float, State, Array] | None = None
+    best: tuple[float, State] | None = None
     turned = list(range(1, len(singles)))
     for bits in range(2 ** min(len(turned), 3)):
         rotation = [s.rotation[0] for s in singles]
@@ -195,7 +195,7 @@ def _best(system: System, singles: list[State], members: list[Member]) -> tuple[
         start = _placed(system, state, members)
         if start is None:
             continue
-        found, weight = system.robust(start)
+        found = system.fit(start, 1 / (1 + (system.misses(system.residuals(start)) / 5) ** 2), 6)
         cost = float(np.sum(np.log1p(system.misses(system.residuals(found)) ** 2)))
         ahead = all(
             tie.far or (found.rotation[i] @ (found.points[t] - found.position[i]))[2] > 0
@@ -203,13 +203,13 @@ def _best(system: System, singles: list[State], members: list[Member]) -> tuple[
             for i in tie.seen
         )
         if ahead and (best is None or cost < best[0]):
-            best = (cost, found, weight)
+            best = (cost, found)
     if best is None:
         raise SurveyError(
             "The points do not fit both photos: check that each is the same spot in both, and that Run and Return "
             "are the same directions of the place."
         )
-    return best[1], best[2]
+    return system.robust(best[1])
 
 
 def _placed(system: System, state: State, members: list[Member]) -> State | None:

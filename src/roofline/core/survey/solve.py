@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from roofline.core.camera import Array, View
@@ -24,6 +26,7 @@ from roofline.shot import (
     EdgeReport,
     Effect,
     Family,
+    FocalPrior,
     SurveyInput,
     SurveyResult,
     SurveySigma,
@@ -162,7 +165,8 @@ def check_prior(given: SurveyInput, state: State) -> None:
     """Refuse a focal length that the edges contradict."""
     prior = given.focal_px
     assert prior is not None
-    free = System([given.model_copy(update={"focal_px": None})])
+    # as good as free; it keeps the fit from running off where the edges say nothing
+    free = System([given.model_copy(update={"focal_px": FocalPrior(value=prior.value, sigma=prior.value)})])
     try:
         found, weight = free.robust(state)
     except np.linalg.LinAlgError:
@@ -244,13 +248,15 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         assumed=assumed + placed.assumed,
         warnings=warnings + placed.warnings,
         tapes=placed.tapes,
-        effect=effect_of(system, state, i, covariance, camera),
+        effect=effect_of(system, state, i, weight, spread, camera),
         advice=advise(system, state, weight, i, spread) if focal_at is not None else [],
     )
 
 
 def spread_of(system: System, state: State, weight: Array) -> float:
     """The factor by which the observations miss more than was stated, where that cannot be chance; else 1."""
+    if not system.observations:
+        return 1.0
     r = system.residuals(state)
     own = system.owner >= 0
     kept = weight[np.maximum(system.owner, 0)] * own
@@ -296,27 +302,28 @@ def notes(system: System, i: int, weight: Array) -> list[str | None]:
     return out
 
 
-def effect_of(system: System, state: State, i: int, covariance: Array, camera: Camera) -> Effect:
+def effect_of(system: System, state: State, i: int, weight: Array, spread: float, camera: Camera) -> Effect:
     """What the camera's error does at the picture's corners, and on the ground some way off.
 
     Corners: how far a line of the world's grid moves there, root mean square over the corners. Ground: how far the
     place under the pixel at which the ground is FAR metres away moves, the camera's height held.
     """
+    full = system.full_information(state, weight)
+    covariance = np.linalg.pinv(full) * spread**2
     given = system.photos[i]
     lens = state.lens[i]
-    names = [f"rotation{i}", *sorted(system.lens_names(i) & system.slices.keys())]
-    columns = np.concatenate([np.arange(system.size)[system.slices[n]] for n in names])
+    places = {**system.slices, **system.hidden}
+    names = [n for n in (f"rotation{i}", *sorted(system.lens_names(i))) if n in places]
+    columns = np.concatenate([np.arange(len(covariance))[places[n]] for n in names])
     part = covariance[np.ix_(columns, columns)]
 
-    def by_steps(what: object) -> Array:
+    def by_steps(what: Callable[[State], Array]) -> Array:
         out = []
-        for c in columns:
-            ends = []
-            for sign in (1e-5, -1e-5):
-                step = np.zeros(system.size)
-                step[c] = sign
-                ends.append(what(system.moved(state, step)))  # type: ignore[operator]
-            out.append((ends[0] - ends[1]) / 2e-5)
+        for name in names:
+            for k in range(places[name].stop - places[name].start):
+                h = 0.05 if name.startswith("centre") else 1e-5
+                ends = [what(system.nudged(state, name, k, by)) for by in (h, -h)]
+                out.append((ends[0] - ends[1]) / (2 * h))
         return np.stack(out, axis=-1)
 
     corners = np.array([[0, 0], [given.width, 0], [0, given.height], [given.width, given.height]], dtype=np.float64)

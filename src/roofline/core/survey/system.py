@@ -13,8 +13,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from roofline.core.camera import Array, bend, rotation_vector
-from roofline.core.survey.edges import EdgeSet, residuals
+from roofline.core.camera import Array, rotation_vector
+from roofline.core.survey.edges import EdgeSet, residuals, seen_pixel
 from roofline.shot import SurveyInput
 
 AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
@@ -197,9 +197,9 @@ class System:
     def seen_at(self, state: State, i: int, point: Array, far: bool) -> Array:
         """Pixel (2,) of a point in photo i as taken."""
         lens = state.lens[i]
-        c = state.rotation[i] @ (point if far else point - state.position[i])
-        n = c[:2] / max(float(c[2]), 1e-9)
-        return bend(n, lens.bend) * lens.focal + lens.centre  # type: ignore[no-any-return]
+        p = point if far else point - state.position[i]
+        r, (cx, cy) = np.ascontiguousarray(state.rotation[i]), lens.centre
+        return seen_pixel(r, p, lens.focal, float(cx), float(cy), lens.bend)  # type: ignore[no-any-return]
 
     def _tie(self, t: int, i: int) -> Callable[[State, Array], Array]:
         tie, sigma = self.ties[t], self.photos[i].edge_sigma_px

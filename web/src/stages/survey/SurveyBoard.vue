@@ -4,19 +4,26 @@ import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Family, Survey, Vec2 } from '../../api/client'
-import { bendPixel, groundGrid, viewOf } from '../../board/camera'
+import { bendPixel, groundGrid, viewOf, wallGrid } from '../../board/camera'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
-import { HINTS, NAMES, near, useSurvey, type Tool } from './survey'
+import CompareSheet from './CompareSheet.vue'
+import { useJoining } from './joining'
+import Overview from './Overview.vue'
+import { familyOf, HINTS, NAMES, near, useSurvey, type Tool } from './survey'
+import TieMarks from './TieMarks.vue'
 
-const { s, tool, chosen, kept, survey, result, problem, show, trying, giveUp, keep, copy, removeChosen } = useSurvey()
+const { s, tool, chosen, kept, survey, result, problem, show, found, dropped, finding, hint, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
+const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
-const src = computed(() => (s.photo ? `/api/shots/${s.id}/photos/${s.photo.id}/picture?width=4096` : null))
+const comparing = computed(() => (compareWith.value && compareWith.value !== s.photo?.id && s.photo?.camera ? s.shot.photos.find((p) => p.id === compareWith.value && p.camera) ?? null : null))
+const src = computed(() => (s.photo ? `/api/shots/${s.id}/photos/${s.photo.id}/picture?width=4096${comparing.value ? '&straight=true' : ''}` : null))
 
-type Grip = { kind: 'edge'; edge: number; point: number } | { kind: 'tape'; tape: number; end: 'a' | 'b' } | { kind: 'datum' }
+type Grip = { kind: 'tie'; id: string } | { kind: 'edge'; edge: number; point: number } | { kind: 'tape'; tape: number; end: 'a' | 'b' } | { kind: 'datum' }
 let grip: Grip | null = null
 let drawing: { a: Vec2; b: Vec2 } | null = null
+const heldTie = ref<{ id: string; at: Vec2 } | null>(null)
 const ghost = ref<{ a: Vec2; b: Vec2 } | null>(null)
 const hover = ref<Vec2 | null>(null)
 
@@ -29,7 +36,8 @@ function pick(p: Vec2): Grip | null {
   // only what the tool at hand draws can be taken hold of, so that an edge may start at another's end
   if (tool.value === 'tape') v.lengths.forEach((t, i) => { offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' }); offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' }) })
   else if (tool.value === 'datum') { if (v.datum) offer(v.datum as Vec2, { kind: 'datum' }) }
-  else v.edges.forEach((e, i) => { if (e.family === tool.value || !e.family) e.points.forEach((q, j) => offer(q as Vec2, { kind: 'edge', edge: i, point: j })) })
+  else if (tool.value === 'point') ties.value.forEach((t) => { const q = t.seen[s.photo!.id]; if (q) offer(q as Vec2, { kind: 'tie', id: t.id }) })
+  else v.edges.forEach((e, i) => { if (e.family === (familyOf(tool.value) ?? null) || !e.family) e.points.forEach((q, j) => { if (j === 0 || j === e.points.length - 1 || chosen.value === i) offer(q as Vec2, { kind: 'edge', edge: i, point: j }) }) })
   return best
 }
 function placed(p: Vec2): Survey {
@@ -61,7 +69,7 @@ function withDrawn(): Survey | null {
   if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
   const next = copy()
   if (tool.value === 'tape') next.lengths.push({ a: drawing.a, b: drawing.b, direction: tapeDirection(drawing.a, drawing.b), metres: 1 })
-  else if (tool.value !== 'datum') next.edges.push({ family: tool.value, points: [drawing.a, drawing.b] })
+  else if (familyOf(tool.value) !== undefined) next.edges.push({ family: familyOf(tool.value) ?? null, points: [drawing.a, drawing.b] })
   return next
 }
 /** A tape follows the direction whose picture it lies nearest to. */
@@ -80,8 +88,36 @@ function tapeDirection(a: Vec2, b: Vec2): Family {
   }
   return best
 }
+/** The found edge under a pixel, to be dropped or taken again. */
+function foundAt(p: Vec2): number | null {
+  const reach = 8 / board.value!.pan.at.scale
+  let best: number | null = null
+  let least = reach
+  found.value?.edges.forEach((e, i) => {
+    const [a, b] = [e.points[0] as Vec2, e.points[e.points.length - 1] as Vec2]
+    const d = [b[0] - a[0], b[1] - a[1]]
+    const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1]) / (d[0] ** 2 + d[1] ** 2)))
+    const off = near(p, [a[0] + t * d[0], a[1] + t * d[1]])
+    if (off < least) { least = off; best = i }
+  })
+  return best
+}
 function down(p: Vec2) {
+  if (comparing.value) return
+  if (found.value) {
+    const i = foundAt(p)
+    if (i === null) return
+    const next = new Set(dropped.value)
+    if (!next.delete(i)) next.add(i)
+    dropped.value = next
+    return
+  }
   grip = pick(p)
+  if (tool.value === 'point') {
+    if (grip?.kind === 'tie') { chosenTie.value = grip.id; heldTie.value = { id: grip.id, at: p } }
+    else if (s.photo) void place(s.photo, inside(p))
+    return
+  }
   if (grip) {
     if (grip.kind === 'edge') chosen.value = grip.edge
     return
@@ -97,7 +133,8 @@ function down(p: Vec2) {
 }
 function move(p: Vec2) {
   hover.value = p
-  if (grip) trying(placed(inside(p)))
+  if (grip?.kind === 'tie') heldTie.value = { id: grip.id, at: inside(p) }
+  else if (grip) trying(placed(inside(p)))
   else if (drawing) {
     drawing.b = inside(p)
     ghost.value = { ...drawing }
@@ -105,11 +142,23 @@ function move(p: Vec2) {
     if (next && tool.value !== 'tape') trying(next)
   }
 }
-async function up(p: Vec2) {
+async function up(p: Vec2, event: PointerEvent) {
+  const laying = show.snap && !event.altKey
+  const reach = 7 / board.value!.pan.at.scale
+  if (grip?.kind === 'tie') {
+    const id = grip.id
+    grip = null
+    const was = ties.value.find((t) => t.id === id)?.seen[s.photo!.id] as Vec2 | undefined
+    if (was && near(was, p) * board.value!.pan.at.scale > 1.5) await shift(id, s.photo!, inside(p))
+    heldTie.value = null
+    return
+  }
   if (grip) {
     const label = grip.kind === 'edge' ? 'Move an edge’s end' : grip.kind === 'tape' ? 'Move a tape’s end' : 'Move the datum'
     const next = placed(inside(p))
+    const moved = grip.kind === 'edge' ? grip.edge : null
     grip = null
+    if (moved !== null && laying) next.edges[moved].points = await snapped(next.edges[moved].points as Vec2[], reach)
     if (JSON.stringify(next) !== JSON.stringify(kept.value)) await keep(next, label)
     else giveUp()
   } else if (drawing) {
@@ -119,33 +168,58 @@ async function up(p: Vec2) {
     ghost.value = null
     if (!next) chosen.value = edgeAt(p)
     if (next) {
+      if (tool.value !== 'tape' && laying) {
+        const last = next.edges[next.edges.length - 1]
+        last.points = await snapped(last.points as Vec2[], reach)
+      }
       await keep(next, tool.value === 'tape' ? 'Lay a tape' : 'Trace an edge')
       if (tool.value !== 'tape') chosen.value = next.edges.length - 1
     } else giveUp()
   }
 }
+/** A further point on an edge, where the lens bends it. */
+function twice(p: Vec2) {
+  const i = found.value || comparing.value ? null : edgeAt(p)
+  if (i === null) return
+  const next = copy()
+  const points = next.edges[i].points as Vec2[]
+  let at = 1
+  let least = Infinity
+  for (let j = 1; j < points.length; j++) {
+    const off = near(p, points[j - 1]) + near(p, points[j]) - near(points[j - 1], points[j])
+    if (off < least) { least = off; at = j }
+  }
+  points.splice(at, 0, inside(p))
+  chosen.value = i
+  void keep(next, 'Add a point to an edge')
+}
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey || event.metaKey) return
-  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', t: 'tape', o: 'datum' }
+  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', t: 'tape', o: 'datum', p: 'point' }
   const wanted = tools[event.key.toLowerCase()]
-  if (wanted) {
-    if (chosen.value !== null && kept.value && ['run', 'return', 'rise'].includes(wanted)) {
+  if (event.key.toLowerCase() === 'f' && !found.value) void find()
+  else if (wanted) {
+    if (wanted === 'point' && s.shot.photos.length < 2) return
+    if (chosen.value !== null && kept.value && familyOf(wanted) !== undefined) {
       const next = copy()
-      next.edges[chosen.value].family = wanted as Family
+      next.edges[chosen.value].family = familyOf(wanted) ?? null
       void keep(next, 'Change an edge’s direction')
     }
     tool.value = wanted
-  } else if (event.key === 'Delete' || event.key === 'Backspace') removeChosen()
-  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; giveUp(); chosen.value = null }
+  } else if (event.key === 'Delete' || event.key === 'Backspace') {
+    if (tool.value === 'point') { if (chosenTie.value) void removeTie(chosenTie.value) }
+    else removeChosen()
+  }
+  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; chosenTie.value = null }
 })
 watch(() => s.photo?.id, () => { grip = null; drawing = null })
 
 const camera = computed(() => result.value?.camera ?? null)
 const gridStep = computed(() => (camera.value?.position ? 1 : 0.5))
 const grid = computed(() => {
-  if (!camera.value || !show.grid) return []
+  if (!camera.value || show.grid === 'none' || comparing.value) return []
   const view = viewOf(camera.value)
-  return groundGrid(view, gridStep.value)
+  return show.grid === 'ground' ? groundGrid(view, gridStep.value) : wallGrid(view, gridStep.value, show.grid)
 })
 const horizon = computed<[Vec2, Vec2] | null>(() => {
   const h = result.value?.horizon
@@ -178,9 +252,15 @@ const vanishing = computed(() => {
 })
 const tools: { id: Tool; name: string; key: string; hint: string }[] = [
   ...(['run', 'return', 'rise'] as Family[]).map((f) => ({ id: f as Tool, name: NAMES[f], key: { run: 'R', return: 'E', rise: 'U' }[f], hint: HINTS[f] })),
+  { id: 'straight', name: 'Straight', key: 'S', hint: 'straight in the place, of no direction: tells how the lens bends' },
   { id: 'tape', name: 'Tape', key: 'T', hint: 'a known length, from the ground' },
   { id: 'datum', name: 'Datum', key: 'O', hint: 'the origin, on the ground' },
+  ...(s.shot.photos.length > 1 ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }] : []),
 ]
+const counts = computed(() => {
+  const kept = (found.value?.edges ?? []).filter((_, i) => !dropped.value.has(i))
+  return (['run', 'return', 'rise'] as Family[]).map((f) => `${NAMES[f]} ${kept.filter((e) => e.family === f).length}`).join(' · ')
+})
 </script>
 
 <template>
@@ -189,19 +269,25 @@ const tools: { id: Tool; name: string; key: string; hint: string }[] = [
     <button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button>
   </div>
   <template v-else>
-    <PictureBoard ref="board" :src="src" :width="s.photo.width!" :height="s.photo.height!" loupe cursor="crosshair" label="Trace edges on the photo" @down="down" @move="move" @up="up">
+    <PictureBoard ref="board" :src="src" :width="s.photo.width!" :height="s.photo.height!" :loupe="!comparing && !found" :cursor="comparing || found ? 'default' : 'crosshair'" label="Trace edges on the photo" @down="down" @move="move" @up="up" @twice="twice">
       <template #default="{ pan }">
         <clipPath id="in-photo"><rect :x="pan.at.x" :y="pan.at.y" :width="s.photo.width! * pan.at.scale" :height="s.photo.height! * pan.at.scale" /></clipPath>
         <g v-if="grid.length" class="grid" data-grid clip-path="url(#in-photo)"><path :d="grid.map((l) => bent(l, pan.toScreen)).join('')" /></g>
         <path v-if="horizon" class="horizon" :d="bent(horizon, pan.toScreen)" data-horizon />
-        <g v-if="survey">
-          <g v-for="(e, i) in survey.edges" :key="i" :class="['edge', e.family ?? 'none', { chosen: chosen === i }]" :data-edge="i">
+        <g v-if="found" data-found>
+          <polyline v-for="(e, i) in found.edges" :key="`f${i}`" :class="['proposed', e.family ?? 'none', { out: dropped.has(i) }]" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
+        </g>
+        <g v-if="survey && !found && !comparing">
+          <g v-for="(e, i) in survey.edges" :key="i" :class="['edge', e.family ?? 'none', { chosen: chosen === i, faulty: (result?.edges[i]?.weight ?? 1) < 0.05 }]" :data-edge="i">
             <polyline class="halo" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
             <polyline class="line" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
             <template v-for="(p, j) in e.points" :key="j">
+              <template v-if="j > 0 && j < e.points.length - 1"><circle v-if="chosen === i" class="end" :cx="pan.toScreen(p as Vec2)[0]" :cy="pan.toScreen(p as Vec2)[1]" r="3" /></template>
+              <template v-else>
               <rect v-if="e.family === 'run'" class="end" :x="pan.toScreen(p as Vec2)[0] - 4" :y="pan.toScreen(p as Vec2)[1] - 4" width="8" height="8" />
               <circle v-else-if="e.family === 'return'" class="end" :cx="pan.toScreen(p as Vec2)[0]" :cy="pan.toScreen(p as Vec2)[1]" r="4.5" />
               <path v-else class="end" :d="`M${pan.toScreen(p as Vec2)[0] - 5} ${pan.toScreen(p as Vec2)[1] + 4}l5 -9l5 9Z`" />
+              </template>
             </template>
           </g>
           <g v-for="(t, i) in survey.lengths" :key="`t${i}`" class="tape" :data-tape="i">
@@ -211,20 +297,39 @@ const tools: { id: Tool; name: string; key: string; hint: string }[] = [
           </g>
           <g v-if="survey.datum" class="datum" data-datum :transform="`translate(${pan.toScreen(survey.datum as Vec2).join()})`"><circle r="7" /><path d="M-12 0H12M0 -12V12" /></g>
         </g>
-        <g v-if="show.points">
+        <TieMarks v-if="!found && !comparing" :ties="ties" :photo="s.photo.id" :chosen="chosenTie" :to-screen="pan.toScreen" :held="heldTie" />
+        <g v-if="hint" class="hint" :transform="`translate(${pan.toScreen(hint).join()})`"><circle r="22" /><path d="M-30 0h-14M30 0h14M0 -30v-14M0 30v14" /></g>
+        <g v-if="show.points && !comparing">
           <g v-for="v in vanishing" :key="v.family" :class="['vp', v.family]" :transform="`translate(${pan.toScreen(v.at).join()})`"><path d="M-7 -7L7 7M-7 7L7 -7" /><text x="10" y="4">{{ NAMES[v.family] }}</text></g>
         </g>
         <line v-if="ghost" class="ghost" :x1="pan.toScreen(ghost.a)[0]" :y1="pan.toScreen(ghost.a)[1]" :x2="pan.toScreen(ghost.b)[0]" :y2="pan.toScreen(ghost.b)[1]" />
       </template>
+      <template #front="{ pan }">
+        <CompareSheet v-if="comparing" :src="`/api/shots/${s.id}/photos/${comparing.id}/compared/${s.photo.id}?width=1600&r=${s.state?.revision}`" :how="compareHow" :width="s.photo.width!" :height="s.photo.height!" :pan="pan" />
+      </template>
     </PictureBoard>
+    <Overview v-if="result && !comparing && !found" :result="result" :width="s.photo.width!" :height="s.photo.height!" />
     <div class="tools" role="toolbar" aria-label="What to trace">
       <button v-for="t in tools" :key="t.id" :class="{ on: tool === t.id }" :data-tool="t.id" :title="`${t.name}: ${t.hint} (${t.key})`" :aria-pressed="tool === t.id" @click="tool = t.id">
-        <svg v-if="t.id !== 'tape' && t.id !== 'datum'" width="26" height="8" :class="['mark', t.id]"><line x1="1" y1="4" x2="25" y2="4" /></svg>{{ t.name }}
+        <svg v-if="familyOf(t.id)" width="26" height="8" :class="['mark', t.id]"><line x1="1" y1="4" x2="25" y2="4" /></svg>{{ t.name }}
       </button>
-      <span class="spacer" />
-      <label><input v-model="show.grid" type="checkbox" /> Ground grid, {{ gridStep }} {{ camera?.position ? 'm' : 'camera heights' }}</label>
     </div>
-    <p v-if="!survey?.edges.length" class="first">Drag along an edge of the place: first those along its front (Run), then into depth (Return), then upright (Rise).</p>
+    <div class="aids">
+      <label title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"><input v-model="show.snap" type="checkbox" /> Snap</label>
+      <label class="grids">Grid
+        <select v-model="show.grid" aria-label="Which grid is shown"><option value="none">none</option><option value="ground">ground</option><option value="front">front wall</option><option value="side">side wall</option></select>
+        <span class="figure">{{ camera?.position ? `${gridStep} m` : '½ camera height' }}</span>
+      </label>
+    </div>
+    <div v-if="found" class="first row" role="status" data-found-bar>
+      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm. Click one to drop it.</span>
+      <button class="sure" data-take @click="takeFound">Take them</button><button @click="found = null">Leave them</button>
+    </div>
+    <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
+    <div v-else-if="!survey?.edges.length" class="first row">
+      <span>Let the edges be found, or drag along them: those along the front of the place (Run), into depth (Return), upright (Rise).</span>
+      <button class="main" data-find @click="find">Find edges</button>
+    </div>
     <p v-else-if="problem" class="first" role="status">{{ problem }}</p>
   </template>
 </template>
@@ -235,14 +340,15 @@ const tools: { id: Tool; name: string; key: string; hint: string }[] = [
 .tools > * { pointer-events: auto; }
 .tools button { background: var(--paper); margin-right: -1px; display: flex; gap: 7px; align-items: center; }
 .tools button.on { background: var(--ink); }
-.tools .spacer { flex: 1; pointer-events: none; }
-.tools label { background: var(--paper); border: 1px solid var(--ink); padding: 5px 9px; }
+.tools button { white-space: nowrap; }
+.aids { position: absolute; right: 10px; bottom: 10px; display: flex; }
+.aids label { background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; margin-left: -1px; display: flex; gap: 6px; align-items: center; white-space: nowrap; }
 .mark line { stroke-width: 3; }
 .run line, .edge.run .line { stroke: var(--run); }
 .mark.run line { stroke: #57b5aa; }
 .mark.return line { stroke: #d69a33; stroke-dasharray: 9 4; stroke-linecap: round; }
 .mark.rise line { stroke: #9d86c9; stroke-dasharray: 2 4; }
-.first { position: absolute; left: 50%; bottom: 16px; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 8px 14px; max-width: 76%; }
+.first { position: absolute; left: 50%; bottom: 52px; z-index: 1; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 8px 14px; max-width: 76%; }
 .edge polyline { fill: none; }
 .edge .halo { stroke: rgb(255 255 255 / 80%); stroke-width: 4.5; }
 .edge .line { stroke: #fff; stroke-width: 2.2; }
@@ -253,6 +359,17 @@ const tools: { id: Tool; name: string; key: string; hint: string }[] = [
 .edge.run .end { stroke: var(--run); }
 .edge.return .end { stroke: var(--return); }
 .edge.rise .end { stroke: var(--rise); }
+.edge.faulty .line { opacity: 0.75; stroke-dasharray: 3 7; }
+.proposed { fill: none; stroke-width: 2.6; paint-order: stroke; filter: drop-shadow(0 0 1px #fff); }
+.proposed.run { stroke: var(--run); }
+.proposed.return { stroke: var(--return); stroke-dasharray: 13 6; stroke-linecap: round; }
+.proposed.rise { stroke: var(--rise); stroke-dasharray: 2.5 4; }
+.proposed.out { stroke: #fff; opacity: 0.55; stroke-dasharray: 2 6; }
+.hint circle, .hint path { fill: none; stroke: #fff; stroke-width: 2.4; }
+.hint circle { stroke: var(--action); }
+.first.row { flex-wrap: nowrap; max-width: 92%; width: max-content; }
+.first.row button { white-space: nowrap; }
+.grids select { padding: 1px 2px; }
 .edge.chosen .line { stroke-width: 3.4; }
 .edge.chosen .end { fill: var(--action); }
 .grid path { fill: none; stroke: rgb(255 255 255 / 50%); stroke-width: 0.8; }

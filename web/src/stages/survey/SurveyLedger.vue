@@ -1,10 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Family, Vec3 } from '../../api/client'
+import { ref } from 'vue'
+import type { Advice, Family, Vec2, Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf, NAMES, useSurvey } from './survey'
 
-const { s, chosen, survey, result, problem, mm, px, keep, copy, removeChosen, filmBack } = useSurvey()
+const { s, tool, chosen, survey, result, problem, finding, hint, mm, px, keep, copy, removeChosen, filmBack, find, dropFaulty } = useSurvey()
+const all = ref(false)
+const FEW = 8
 const r = computed(() => result.value)
 const angles = computed(() => {
   const m = r.value?.camera.rotation as Vec3[] | undefined
@@ -17,9 +21,15 @@ const angles = computed(() => {
   return [pan, Math.asin(f[1]), Math.atan2(-dot(right, up), dot(right, level))].map((v) => (v * 180) / Math.PI)
 })
 const rows = computed(() => {
-  const list = (survey.value?.edges ?? []).map((e, i) => ({ i, family: e.family ?? null, length: lengthOf(e), residual: r.value?.edges[i]?.residual_px ?? null }))
+  const list = (survey.value?.edges ?? []).map((e, i) => ({ i, family: e.family ?? null, length: lengthOf(e), residual: r.value?.edges[i]?.residual_px ?? null, weight: r.value?.edges[i]?.weight ?? 1, note: r.value?.edges[i]?.note ?? null }))
   return list.sort((a, b) => (b.residual ?? -1) - (a.residual ?? -1) || a.i - b.i)
 })
+const shownRows = computed(() => (all.value ? rows.value : rows.value.slice(0, FEW)))
+const faulty = computed(() => rows.value.filter((x) => x.weight < 0.05).length)
+function follow(a: Advice) {
+  tool.value = a.family
+  hint.value = hint.value && hint.value[0] === a.centre[0] && hint.value[1] === a.centre[1] ? null : (a.centre as Vec2)
+}
 const facts = computed(() => s.photo?.facts)
 const offer = computed(() => {
   const f = facts.value
@@ -51,7 +61,20 @@ function setLens(bent: boolean) {
   next.distortion = bent ? 'solve' : 'none'
   void keep(next, 'Change the lens')
 }
-function setFamily(i: number, f: Family) {
+function setCentre(free: boolean) {
+  const next = copy()
+  next.principal_point = free ? 'solve' : 'centre'
+  void keep(next, 'Change the principal point')
+}
+/** Which of two walls is the front is the artist's to say: a quarter turn of the directions. */
+function exchange() {
+  const next = copy()
+  const other = (f: Family | null | undefined): Family | null => (f === 'run' ? 'return' : f === 'return' ? 'run' : f ?? null)
+  next.edges.forEach((e) => { e.family = other(e.family) })
+  next.lengths.forEach((t) => { t.direction = other(t.direction)! })
+  void keep(next, 'Exchange Run and Return')
+}
+function setFamily(i: number, f: Family | null) {
   const next = copy()
   next.edges[i].family = f
   void keep(next, 'Change an edge’s direction')
@@ -70,6 +93,9 @@ function setFamily(i: number, f: Family) {
           <tr v-if="angles"><td>Pan · tilt · roll</td><td class="number">{{ angles.map((a) => a.toFixed(1)).join(' · ') }}°</td></tr>
           <tr><td>Rotation known to</td><td class="number">± {{ r.sigma.rotation_deg.toFixed(2) }}°</td></tr>
           <tr><td>Camera above ground</td><td class="number">{{ r.camera.position ? `${r.camera.position[1].toFixed(2)} m` : 'no scale yet' }}</td></tr>
+          <tr v-if="r.effect"><td title="How far a line of the world’s grid moves at the corners">At the picture’s corners</td><td class="number">± {{ r.effect.border_px.toFixed(1) }} px</td></tr>
+          <tr v-if="r.effect?.far_m"><td>On the ground, {{ r.effect.at_m }} m off</td><td class="number">± {{ (100 * r.effect.far_m).toFixed(0) }} cm</td></tr>
+          <tr v-if="r.position_sigma_m"><td>Standpoint known to</td><td class="number">± {{ (100 * Math.max(...(r.position_sigma_m as number[]))).toFixed(0) }} cm</td></tr>
           <tr><td>Edges miss by</td><td class="number">{{ r.rms_px.toFixed(2) }} px rms</td></tr>
         </tbody>
       </table>
@@ -78,7 +104,22 @@ function setFamily(i: number, f: Family) {
 
     <section v-if="r && r.warnings.length" class="section">
       <p v-for="w in r.warnings" :key="w" class="sentence warn">{{ w }}</p>
+      <button v-if="faulty" data-leave-out @click="dropFaulty">Leave {{ faulty === 1 ? 'it' : `all ${faulty}` }} out for good</button>
     </section>
+
+    <section v-if="r && r.advice?.length" class="section" data-advice>
+      <h2>Trace next, to know f better</h2>
+      <table class="facts">
+        <tbody>
+          <tr v-for="a in r.advice" :key="a.family" class="pick" :class="{ chosen: hint && hint[0] === a.centre[0] && hint[1] === a.centre[1] }" tabindex="0" @click="follow(a)" @keydown.enter="follow(a)">
+            <td>{{ NAMES[a.family] }}, {{ a.where }}</td>
+            <td class="number">± {{ mm(a.focal_sigma_now).toFixed(2) }} → {{ mm(a.focal_sigma_then).toFixed(2) }} mm</td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+
+    <JoiningLedger v-if="s.shot.photos.length > 1" />
 
     <section class="section">
       <h2>Known</h2>
@@ -89,29 +130,38 @@ function setFamily(i: number, f: Family) {
       <div v-for="(t, i) in survey.lengths" :key="i" class="row tape">
         <NumberField :label="`Tape ${i + 1} · ${NAMES[t.direction]}`" :model-value="t.metres" unit="m" :digits="3" @change="setTape(i, $event)" />
         <button class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(i)">Remove</button>
+        <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved">solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span>
       </div>
       <label class="lens"><input type="checkbox" :checked="survey.distortion === 'solve'" @change="setLens(($event.target as HTMLInputElement).checked)" /> The lens bends straight lines: solve k1, k2</label>
+      <label class="lens"><input type="checkbox" :checked="survey.principal_point === 'solve'" @change="setCentre(($event.target as HTMLInputElement).checked)" /> Cropped or shifted: solve the principal point</label>
+      <p v-if="r && r.sigma.principal_point" class="figure quiet">principal point {{ (r.camera.principal_point as number[])[0].toFixed(0) }} ± {{ r.sigma.principal_point[0].toFixed(0) }} px,<br />{{ (r.camera.principal_point as number[])[1].toFixed(0) }} ± {{ r.sigma.principal_point[1].toFixed(0) }} px</p>
       <p v-if="r && survey.distortion === 'solve'" class="figure quiet">k1 {{ (r.camera.distortion as number[])[0].toFixed(4) }} ± {{ r.sigma.distortion?.[0].toFixed(4) }}<br />k2 {{ (r.camera.distortion as number[])[1].toFixed(4) }} ± {{ r.sigma.distortion?.[1].toFixed(4) }}</p>
     </section>
 
     <section v-if="rows.length" class="section">
       <h2>Edges, worst first</h2>
       <table class="facts" data-edges>
-        <thead><tr><th>Direction</th><th class="number">length</th><th class="number">off by</th></tr></thead>
+        <thead><tr><th>Direction</th><th class="number">length</th><th class="number">off by</th><th class="number">counts</th></tr></thead>
         <tbody>
-          <tr v-for="row in rows" :key="row.i" class="pick" :class="{ chosen: chosen === row.i }" @click="chosen = row.i">
+          <tr v-for="row in shownRows" :key="row.i" class="pick" :class="{ chosen: chosen === row.i }" tabindex="0" @click="chosen = row.i" @keydown.enter="chosen = row.i">
             <td>
-              <select v-if="chosen === row.i" :value="row.family" aria-label="Direction" @change="setFamily(row.i, ($event.target as HTMLSelectElement).value as Family)">
+              <select v-if="chosen === row.i" :value="row.family ?? ''" aria-label="Direction" @change="setFamily(row.i, (($event.target as HTMLSelectElement).value || null) as Family | null)">
+                <option value="">straight</option>
                 <option v-for="(n, f) in NAMES" :key="f" :value="f">{{ n }}</option>
               </select>
-              <template v-else>{{ row.family ? NAMES[row.family] : 'none' }}</template>
+              <template v-else>{{ row.i + 1 }} · {{ row.family ? NAMES[row.family] : 'straight' }}</template>
+              <span v-if="row.note" class="note wrong">{{ row.note }}</span>
             </td>
             <td class="number">{{ row.length.toFixed(0) }} px</td>
             <td class="number">{{ row.residual === null ? '–' : `${row.residual.toFixed(2)} px` }}</td>
+            <td class="number" :class="{ wrong: row.weight < 0.05 }">{{ row.residual === null ? '–' : `${Math.round(100 * row.weight)} %` }}</td>
           </tr>
         </tbody>
       </table>
+      <button v-if="rows.length > FEW" class="plain" @click="all = !all">{{ all ? `The ${FEW} worst only` : `All ${rows.length}` }}</button>
       <button v-if="chosen !== null" class="plain" @click="removeChosen">Remove this edge</button>
+      <button v-if="rows.length > 1" class="plain" title="A quarter turn of the directions" data-exchange @click="exchange">Exchange Run and Return</button>
+      <button class="plain" :disabled="finding" data-find-more @click="find">Find edges</button>
     </section>
 
     <section v-if="r && r.assumed.length" class="section">
@@ -122,8 +172,10 @@ function setFamily(i: number, f: Family) {
 </template>
 
 <style scoped>
-.tape { flex-wrap: nowrap; }
+.tape { flex-wrap: wrap; }
 .tape > :first-child { flex: 1; }
 .tape :deep(.box) { width: 92px; }
+.note { display: block; font-size: 12px; line-height: 1.2; }
+.solved { flex-basis: 100%; text-align: right; }
 .lens { display: flex; gap: 6px; margin-top: 6px; align-items: baseline; }
 </style>

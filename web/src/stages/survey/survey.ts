@@ -1,9 +1,11 @@
 /** The survey being drawn: what is kept, what is under the hand, and the solver's answer to it. */
 import { computed, reactive, ref, watch } from 'vue'
-import { call, latest, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
+import { call, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 
-export type Tool = Family | 'tape' | 'datum'
+export type Tool = Family | 'straight' | 'tape' | 'datum' | 'point'
+/** The family that a tool draws: straight edges have none. */
+export const familyOf = (t: Tool): Family | null | undefined => (t === 'straight' ? null : t === 'run' || t === 'return' || t === 'rise' ? t : undefined)
 export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
 export const HINTS: Record<Family, string> = { run: 'along the front', return: 'into depth', rise: 'up' }
 const FILM_BACK = 36
@@ -13,7 +15,11 @@ const chosen = ref<number | null>(null)
 const draft = ref<Survey | null>(null)
 const live = ref<SurveyResult | null>(null)
 const liveProblem = ref<string | null>(null)
-const show = reactive({ grid: true, points: true })
+const show = reactive({ grid: 'ground' as 'none' | 'ground' | 'front' | 'side', points: true, snap: true })
+const found = ref<Schemas['FoundEdges'] | null>(null)
+const dropped = ref<Set<number>>(new Set())
+const finding = ref(false)
+const hint = ref<Vec2 | null>(null)
 
 export function useSurvey() {
   const s = useShot()
@@ -51,6 +57,47 @@ export function useSurvey() {
     liveProblem.value = null
     return ok
   }
+  /** Look for edges in the photo; they are shown first, and kept only when taken. */
+  async function find() {
+    finding.value = true
+    s.problem = null
+    try {
+      found.value = await call<Schemas['FoundEdges']>('POST', `/shots/${s.id}/photos/${s.photo!.id}/survey/find`)
+      dropped.value = new Set()
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      s.problem = error.message
+    } finally {
+      finding.value = false
+    }
+  }
+  async function takeFound() {
+    if (!found.value) return
+    const next = copy()
+    // edges all found are better than the hand: what was drawn before keeps its own error for all
+    if (!next.edges.length) next.edge_sigma_px = found.value.edge_sigma_px
+    next.edges = [...next.edges, ...found.value.edges.filter((_, i) => !dropped.value.has(i))]
+    if (found.value.distortion && next.distortion === 'none') next.distortion = 'solve'
+    found.value = null
+    await keep(next, 'Take the edges found')
+  }
+  /** An edge laid onto the picture's own edge; as drawn where there is no clear one. */
+  async function snapped(points: Vec2[], reach: number): Promise<Vec2[]> {
+    try {
+      const got = await call<Schemas['Snapped']>('POST', `/shots/${s.id}/photos/${s.photo!.id}/survey/snap`, { points, reach: Math.min(Math.max(reach, 2), 40) })
+      return (got.points as Vec2[] | null) ?? points
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      return points
+    }
+  }
+  function dropFaulty() {
+    const out = new Set((result.value?.edges ?? []).flatMap((e, i) => (e.weight < 0.05 ? [i] : [])))
+    const next = copy()
+    next.edges = next.edges.filter((_, i) => !out.has(i))
+    chosen.value = null
+    return keep(next, 'Leave out faulty edges')
+  }
   const copy = (): Survey => JSON.parse(JSON.stringify(kept.value)) as Survey
   function removeChosen() {
     if (chosen.value === null || !kept.value) return
@@ -59,8 +106,8 @@ export function useSurvey() {
     chosen.value = null
     void keep(next, 'Remove an edge')
   }
-  watch(() => s.photo?.id, () => { chosen.value = null; draft.value = null })
-  return { s, tool, chosen, draft, kept, survey, result, problem, show, filmBack, mm, px, trying, giveUp, keep, copy, removeChosen }
+  watch(() => s.photo?.id, () => { chosen.value = null; draft.value = null; found.value = null; hint.value = null })
+  return { s, tool, chosen, draft, kept, survey, result, problem, show, found, dropped, finding, hint, filmBack, mm, px, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped, dropFaulty }
 }
 
 export const lengthOf = (e: Edge) => Math.hypot(e.points[e.points.length - 1][0] - e.points[0][0], e.points[e.points.length - 1][1] - e.points[0][1])
