@@ -148,6 +148,10 @@ def test_survey_of_several_files_is_an_array_in_order(tmp_path):
         assert result["camera"]["position"] == pytest.approx([0, 1.6, 0])
     assert isinstance(json.loads(roofline("survey", files[0], "--json").stdout), dict)
     assert "±" in roofline("survey", files[0]).stdout
+    # said to be of one lens they get one focal length, and these two are not
+    one = json.loads(roofline("survey", "--one-lens", *files, "--json").stdout)
+    assert one[0]["camera"]["focal_px"] == one[1]["camera"]["focal_px"]
+    assert 900 < one[0]["camera"]["focal_px"] < 1400
 
 
 @pytest.mark.parametrize(("form", "suffix"), [("png", "png"), ("tiff", "tif"), ("exr", "exr")])

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -68,6 +69,7 @@ def solve_together(
     for m in members:
         check_edges(m.given)
     lens_of = _lenses(members)
+    members = _agreed(members, lens_of)
     index = {m.id: i for i, m in enumerate(members)}
     standpoint_of = [index.get(m.standpoint or m.id, i) for i, m in enumerate(members)]
     singles = _singles(members, lens_of)
@@ -102,6 +104,25 @@ def _lenses(members: list[Member]) -> list[int]:
                 "give cropped or scaled photos a lens of their own."
             )
         out.append(first)
+    return out
+
+
+def _agreed(members: list[Member], lens_of: list[int]) -> list[Member]:
+    """The members, with what is known of a shared lens known to all: what is given, before what is solved, before neither."""
+    out = []
+    for i, m in enumerate(members):
+        sharing = [o.given for j, o in enumerate(members) if lens_of[j] == lens_of[i]]
+
+        def known(values: list[Any], plain: Any) -> Any:
+            given = [v for v in values if v is not None and not isinstance(v, str)]
+            return given[0] if given else ("solve" if "solve" in values else plain)
+
+        update = {
+            "focal_px": known([g.focal_px for g in sharing], None),
+            "principal_point": known([g.principal_point for g in sharing], "centre"),
+            "distortion": known([g.distortion for g in sharing], "none"),
+        }
+        out.append(replace(m, given=m.given.model_copy(update=update)))
     return out
 
 

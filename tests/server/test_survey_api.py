@@ -1,0 +1,142 @@
+"""The Survey stage's API: edges found and snapped, photos joined and compared, undone, and what is refused."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.server.test_server import app, bring, client, refused, shot  # noqa: F401 (fixtures)
+from tools.varrow import truth
+
+from roofline.core.camera import bend
+from roofline.demo.shot import DEMO_ID, FOLDER
+
+FIRST, SECOND = truth.first_view(), truth.second_view()
+CORNERS = [
+    (truth.HOUSE["hi"][0], truth.HOUSE["lo"][1], truth.HOUSE["hi"][2]),
+    (truth.HUT["lo"][0], truth.HUT["lo"][1], truth.HUT["hi"][2]),
+    (truth.POSTS_X[3], truth.HOUSE["lo"][1], truth.POST_Z),
+]
+
+
+def second_pixel(p):
+    n = (SECOND.project(np.array(p, float)) - SECOND.centre) / SECOND.focal
+    return (bend(n, truth.LENS_SECOND) * SECOND.focal + SECOND.centre).tolist()
+
+
+def shared_points(surface="platform/top"):
+    return [
+        {
+            "id": f"p{n}",
+            "name": f"Corner {n}",
+            "seen": {"platform-side": FIRST.project(np.array(p, float)).tolist(), "from-the-hut": second_pixel(p)},
+            "surface": surface,
+        }
+        for n, p in enumerate(CORNERS)
+    ]
+
+
+@pytest.fixture
+def halt(client):  # noqa: F811
+    """The demo shot with its second photo surveyed by the edges that are found; put back afterwards."""
+    base = f"/api/shots/{DEMO_ID}"
+    before = client.get(base).get_json()["revision"]
+    found = client.post(f"{base}/photos/from-the-hut/survey/find").get_json()
+    assert found["distortion"] and len(found["edges"]) > 20
+    assert client.get(base).get_json()["revision"] == before  # looking keeps nothing
+    survey = {"edges": found["edges"], "distortion": "solve", "edge_sigma_px": found["edge_sigma_px"]}
+    client.put(f"{base}/photos/from-the-hut/survey?label=Take", json=survey)
+    yield base
+    while client.get(base).get_json()["undo"]:
+        client.post(f"{base}/undo")
+
+
+def photo(client, base, ident):  # noqa: F811
+    return next(p for p in client.get(base).get_json()["shot"]["photos"] if p["id"] == ident)
+
+
+def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client, halt):  # noqa: F811
+    assert photo(client, halt, "from-the-hut")["camera"]["position"] is None
+    got = client.put(f"{halt}/ties?label=Click", json={"ties": shared_points()}).get_json()
+    joined = next(p for p in got["shot"]["photos"] if p["id"] == "from-the-hut")
+    assert np.linalg.norm(np.array(joined["camera"]["position"]) - SECOND.position) < 0.5
+    for tie, corner in zip(got["shot"]["ties"], CORNERS, strict=True):
+        assert np.linalg.norm(np.array(tie["world"]) - corner) < 0.3
+        assert max(tie["off_px"].values()) < 1
+    client.post(f"{halt}/undo")
+    assert photo(client, halt, "from-the-hut")["camera"]["position"] is None
+    assert client.get(halt).get_json()["shot"]["ties"] == []
+    client.post(f"{halt}/redo")
+    assert photo(client, halt, "from-the-hut")["camera"]["position"] is not None
+
+
+def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt):  # noqa: F811
+    got = client.put(f"{halt}/ties", json={"ties": shared_points(surface=None)}).get_json()
+    first, second = got["shot"]["photos"]
+    assert first["problem"] is None and first["camera"]["position"] is not None
+    assert "how far" in second["problem"]
+    refused(
+        client.put(f"{halt}/ties", json={"ties": [{"id": "x", "name": "X", "seen": {"nowhere": [1, 2]}}]}),
+        404,
+        "nowhere",
+    )
+    twice = shared_points()[:1] * 2
+    refused(client.put(f"{halt}/ties", json={"ties": twice}), 422, "same id")
+    # a drag in a joined photo is answered from the joint solution
+    survey = second["survey"]
+    tried = client.post(f"{halt}/photos/from-the-hut/survey/try", json=survey).get_json()
+    assert tried["result"] is None and "how far" in tried["problem"]
+
+
+def test_photos_of_one_lens_share_its_focal_length(client, halt):  # noqa: F811
+    base = f"{halt}/photos/from-the-hut/joining"
+    client.put(f"{halt}/photos/platform-side/joining", json={"lens": "Field 26"})
+    got = client.put(base, json={"lens": "Field 26"}).get_json()
+    a, b = got["shot"]["photos"]
+    assert a["camera"]["focal_px"] == b["camera"]["focal_px"]
+    refused(client.put(base, json={"standpoint": "from-the-hut"}), 422, "stands for itself")
+    refused(client.put(base, json={"standpoint": "nowhere"}), 404, "nowhere")
+
+
+def test_one_photo_seen_from_the_other(client, halt):  # noqa: F811
+    compare = f"{halt}/photos/platform-side/compared/from-the-hut?width=400"
+    refused(client.get(compare), 422, "no scale")
+    client.put(f"{halt}/ties", json={"ties": shared_points()})
+    picture = np.asarray(Image.open(io.BytesIO(client.get(compare).data)))
+    assert picture.shape == (267, 400, 4)
+    covered = picture[..., 3] > 250
+    assert 0.2 < covered.mean() < 0.99
+
+
+def test_an_edge_is_laid_onto_the_pictures_own(client):  # noqa: F811
+    hut, hi = truth.HUT["lo"], truth.HUT["hi"]
+    a, b = (FIRST.project(np.array([hut[0], y, hi[2]])) for y in (1.3, 3.3))
+    body = {"points": [(a + [3, 0]).tolist(), (b + [2, 0]).tolist()], "reach": 6}
+    url = f"/api/shots/{DEMO_ID}/photos/platform-side/survey/snap"
+    laid = np.array(client.post(url, json=body).get_json()["points"])
+    assert np.abs(laid[:, 0] - [a[0], b[0]]).max() < 1.5
+    sky = {"points": [[400, 200], [900, 260]], "reach": 4}
+    assert client.post(url, json=sky).get_json()["points"] is None
+    refused(client.post(url, json={"points": [[1, 2]]}), 422)
+
+
+def test_finding_in_a_picture_without_edges_says_so(client, shot):  # noqa: F811
+    grey = Image.fromarray(np.random.default_rng(0).integers(90, 160, (400, 600, 3)).astype(np.uint8))
+    data = io.BytesIO()
+    grey.save(data, "PNG")
+    ident = bring(client, shot, data.getvalue(), "noise.png").get_json()["shot"]["photos"][0]["id"]
+    refused(client.post(f"/api/shots/{shot}/photos/{ident}/survey/find"), 422, "Trace edges by hand")
+
+
+def test_the_packed_shot_keeps_shared_points(client, halt, tmp_path):  # noqa: F811
+    client.put(f"{halt}/ties", json={"ties": shared_points()})
+    from roofline.formats.package import open_package, write_package
+
+    api = client.application.extensions["roofline"]
+    kept = api.store.load(DEMO_ID)
+    write_package(kept, api.store.blobs.read, tmp_path / "pack")
+    again = open_package(tmp_path / "pack").shot
+    assert [t.model_dump() for t in again.ties] == [t.model_dump() for t in kept.ties]
+    assert (FOLDER / "shot.json").exists()
