@@ -20,7 +20,7 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json
 	touch $@
 
 # the engine's loops are compiled once, so that the first page does not wait for them
-.stamp-engine: .stamp-python $(wildcard src/roofline/core/throw/*.py)
+.stamp-engine: .stamp-python $(wildcard src/roofline/core/throw/*.py src/roofline/core/survey/*.py)
 	$(PY) -m roofline.demo.shot
 	touch $@
 

@@ -13,12 +13,15 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import cv2
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
+from tools.survey_scenes import scene
 
 from roofline.core.camera import View
 from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.survey.detect import find
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
@@ -107,13 +110,14 @@ def main() -> None:
         print(f"the demo shot's state: {out['open_demo_s']:.3f} s")
         app.extensions["roofline"].jobs.close()
 
-    survey = shot.photos[0].survey.model_dump()
-    size = {"width": shot.photos[0].width, "height": shot.photos[0].height}
-    for copies in (1, 4):
-        given = SurveyInput.model_validate({**survey, **size, "edges": survey["edges"] * copies})
+    for edges in (10, 30, 60, 100, 300):
+        given, _ = scene(3, edges).given(1.0)
         seconds = median(lambda g=given: solve(g), 5)
-        out[f"survey_{len(given.edges)}_edges_s"] = seconds
-        print(f"survey with {len(given.edges)} edges: {1e3 * seconds:.0f} ms (aim: 100 during a drag)")
+        out[f"survey_{edges}_edges_s"] = seconds
+        print(f"survey with {edges} edges: {1e3 * seconds:.0f} ms (aim: 100 during a drag, with 60)")
+    grey = cv2.resize(cv2.imread(str(FOLDER / "photos" / "platform-side.jpg"), cv2.IMREAD_GRAYSCALE), (6000, 4000))
+    out["one_press_24_megapixels_s"] = median(lambda: find(grey, SurveyInput(width=6000, height=4000)), 3)
+    print(f"one-press survey, 24 megapixels: {out['one_press_24_megapixels_s']:.1f} s (aim: 3)")
     print(json.dumps({k: round(v, 4) for k, v in out.items()}))
 
 

@@ -13,12 +13,13 @@ const keys: [string, string][] = [
   ['Alt while drawing', 'do not snap to the picture’s edge'],
   ['Double-click an edge', 'a further point on it'],
   ['T · O · P', 'tape · datum · shared point'],
+  ['H (Survey)', 'a horizon that is seen'],
   ['Delete', 'remove what is chosen'],
   ['Enter', 'close an outline'],
   ['Escape', 'give up a gesture'],
   ['Space', 'play or pause (Move, Hand-off)'],
   ['Left · Right', 'one frame back · on'],
-  ['H', 'go to the home key’s frame'],
+  ['H (Move)', 'go to the home key’s frame'],
   ['V', 'verdicts over the lens view'],
 ]
 </script>

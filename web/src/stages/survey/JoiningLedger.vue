@@ -61,7 +61,7 @@ function setLens(value: string) {
       <button :class="{ on: tool === 'point' }" data-share @click="tool = 'point'; chosenTie = null">New shared point</button>
       <button v-if="chosenTie" class="plain" @click="remove(chosenTie)">Remove it</button>
     </div>
-    <template v-if="comparable.length && photo.camera">
+    <template v-if="comparable.length && photo.camera?.position">
       <label class="line">Hold against
         <select v-model="compareWith" aria-label="Photo to compare with" data-compare><option :value="null">nothing</option><option v-for="p in comparable" :key="p.id" :value="p.id">{{ p.name }}</option></select>
       </label>

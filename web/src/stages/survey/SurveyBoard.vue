@@ -17,10 +17,10 @@ const { s, tool, chosen, kept, survey, result, problem, show, found, dropped, fi
 const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
-const comparing = computed(() => (compareWith.value && compareWith.value !== s.photo?.id && s.photo?.camera ? s.shot.photos.find((p) => p.id === compareWith.value && p.camera) ?? null : null))
+const comparing = computed(() => (compareWith.value && compareWith.value !== s.photo?.id && s.photo?.camera?.position ? s.shot.photos.find((p) => p.id === compareWith.value && p.camera?.position) ?? null : null))
 const src = computed(() => (s.photo ? `/api/shots/${s.id}/photos/${s.photo.id}/picture?width=4096${comparing.value ? '&straight=true' : ''}` : null))
 
-type Grip = { kind: 'tie'; id: string } | { kind: 'edge'; edge: number; point: number } | { kind: 'tape'; tape: number; end: 'a' | 'b' } | { kind: 'datum' }
+type Grip = { kind: 'tie'; id: string } | { kind: 'edge'; edge: number; point: number } | { kind: 'tape'; tape: number; end: 'a' | 'b' } | { kind: 'datum' } | { kind: 'horizon'; end: 0 | 1 }
 let grip: Grip | null = null
 let drawing: { a: Vec2; b: Vec2 } | null = null
 const heldTie = ref<{ id: string; at: Vec2 } | null>(null)
@@ -35,6 +35,7 @@ function pick(p: Vec2): Grip | null {
   const offer = (q: Vec2, g: Grip) => { const d = near(p, q); if (d < distance) { distance = d; best = g } }
   // only what the tool at hand draws can be taken hold of, so that an edge may start at another's end
   if (tool.value === 'tape') v.lengths.forEach((t, i) => { offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' }); offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' }) })
+  else if (tool.value === 'horizon') v.horizon?.forEach((q, i) => offer(q as Vec2, { kind: 'horizon', end: i as 0 | 1 }))
   else if (tool.value === 'datum') { if (v.datum) offer(v.datum as Vec2, { kind: 'datum' }) }
   else if (tool.value === 'point') ties.value.forEach((t) => { const q = t.seen[s.photo!.id]; if (q) offer(q as Vec2, { kind: 'tie', id: t.id }) })
   else v.edges.forEach((e, i) => { if (e.family === (familyOf(tool.value) ?? null) || !e.family) e.points.forEach((q, j) => { if (j === 0 || j === e.points.length - 1 || chosen.value === i) offer(q as Vec2, { kind: 'edge', edge: i, point: j }) }) })
@@ -45,6 +46,7 @@ function placed(p: Vec2): Survey {
   if (grip?.kind === 'edge') next.edges[grip.edge].points[grip.point] = p
   else if (grip?.kind === 'tape') next.lengths[grip.tape][grip.end] = p
   else if (grip?.kind === 'datum') next.datum = p
+  else if (grip?.kind === 'horizon' && next.horizon) next.horizon[grip.end] = p
   return next
 }
 function inside(p: Vec2): Vec2 {
@@ -69,6 +71,7 @@ function withDrawn(): Survey | null {
   if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
   const next = copy()
   if (tool.value === 'tape') next.lengths.push({ a: drawing.a, b: drawing.b, direction: tapeDirection(drawing.a, drawing.b), metres: 1 })
+  else if (tool.value === 'horizon') next.horizon = [drawing.a, drawing.b]
   else if (familyOf(tool.value) !== undefined) next.edges.push({ family: familyOf(tool.value) ?? null, points: [drawing.a, drawing.b] })
   return next
 }
@@ -154,7 +157,7 @@ async function up(p: Vec2, event: PointerEvent) {
     return
   }
   if (grip) {
-    const label = grip.kind === 'edge' ? 'Move an edge’s end' : grip.kind === 'tape' ? 'Move a tape’s end' : 'Move the datum'
+    const label = grip.kind === 'edge' ? 'Move an edge’s end' : grip.kind === 'horizon' ? 'Move the horizon' : grip.kind === 'tape' ? 'Move a tape’s end' : 'Move the datum'
     const next = placed(inside(p))
     const moved = grip.kind === 'edge' ? grip.edge : null
     grip = null
@@ -168,12 +171,13 @@ async function up(p: Vec2, event: PointerEvent) {
     ghost.value = null
     if (!next) chosen.value = edgeAt(p)
     if (next) {
-      if (tool.value !== 'tape' && laying) {
+      const edge = familyOf(tool.value) !== undefined
+      if (edge && laying) {
         const last = next.edges[next.edges.length - 1]
         last.points = await snapped(last.points as Vec2[], reach)
       }
-      await keep(next, tool.value === 'tape' ? 'Lay a tape' : 'Trace an edge')
-      if (tool.value !== 'tape') chosen.value = next.edges.length - 1
+      await keep(next, tool.value === 'tape' ? 'Lay a tape' : edge ? 'Trace an edge' : 'Draw the horizon')
+      if (edge) chosen.value = next.edges.length - 1
     } else giveUp()
   }
 }
@@ -195,7 +199,7 @@ function twice(p: Vec2) {
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey || event.metaKey) return
-  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', t: 'tape', o: 'datum', p: 'point' }
+  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', h: 'horizon', t: 'tape', o: 'datum', p: 'point' }
   const wanted = tools[event.key.toLowerCase()]
   if (event.key.toLowerCase() === 'f' && !found.value) void find()
   else if (wanted) {
@@ -208,6 +212,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     tool.value = wanted
   } else if (event.key === 'Delete' || event.key === 'Backspace') {
     if (tool.value === 'point') { if (chosenTie.value) void removeTie(chosenTie.value) }
+    else if (tool.value === 'horizon' && kept.value?.horizon) { const next = copy(); next.horizon = null; void keep(next, 'Remove the horizon') }
     else removeChosen()
   }
   else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; chosenTie.value = null }
@@ -253,10 +258,12 @@ const vanishing = computed(() => {
 const tools: { id: Tool; name: string; key: string; hint: string }[] = [
   ...(['run', 'return', 'rise'] as Family[]).map((f) => ({ id: f as Tool, name: NAMES[f], key: { run: 'R', return: 'E', rise: 'U' }[f], hint: HINTS[f] })),
   { id: 'straight', name: 'Straight', key: 'S', hint: 'straight in the place, of no direction: tells how the lens bends' },
+  { id: 'horizon', name: 'Horizon', key: 'H', hint: 'a horizon that is seen, as of the sea or a plain' },
   { id: 'tape', name: 'Tape', key: 'T', hint: 'a known length, from the ground' },
   { id: 'datum', name: 'Datum', key: 'O', hint: 'the origin, on the ground' },
   ...(s.shot.photos.length > 1 ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }] : []),
 ]
+const unsure = computed(() => (found.value?.result.sigma.focal_px ?? 0) > 0.04 * (found.value?.result.camera.focal_px ?? 1))
 const counts = computed(() => {
   const kept = (found.value?.edges ?? []).filter((_, i) => !dropped.value.has(i))
   return (['run', 'return', 'rise'] as Family[]).map((f) => `${NAMES[f]} ${kept.filter((e) => e.family === f).length}`).join(' · ')
@@ -290,6 +297,10 @@ const counts = computed(() => {
               </template>
             </template>
           </g>
+          <g v-if="survey.horizon" class="drawn-horizon" data-drawn-horizon>
+            <line :x1="pan.toScreen(survey.horizon[0] as Vec2)[0]" :y1="pan.toScreen(survey.horizon[0] as Vec2)[1]" :x2="pan.toScreen(survey.horizon[1] as Vec2)[0]" :y2="pan.toScreen(survey.horizon[1] as Vec2)[1]" />
+            <circle v-for="(q, i) in survey.horizon" :key="i" :cx="pan.toScreen(q as Vec2)[0]" :cy="pan.toScreen(q as Vec2)[1]" r="4" />
+          </g>
           <g v-for="(t, i) in survey.lengths" :key="`t${i}`" class="tape" :data-tape="i">
             <line :x1="pan.toScreen(t.a as Vec2)[0]" :y1="pan.toScreen(t.a as Vec2)[1]" :x2="pan.toScreen(t.b as Vec2)[0]" :y2="pan.toScreen(t.b as Vec2)[1]" />
             <path v-for="end in [t.a, t.b]" :key="end.join()" :d="`M${pan.toScreen(end as Vec2)[0] - 7} ${pan.toScreen(end as Vec2)[1]}h14`" />
@@ -322,7 +333,7 @@ const counts = computed(() => {
       </label>
     </div>
     <div v-if="found" class="first row" role="status" data-found-bar>
-      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm. Click one to drop it.</span>
+      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm{{ unsure ? ', which is not well known yet: take them and trace more' : '' }}. Click one to drop it.</span>
       <button class="sure" data-take @click="takeFound">Take them</button><button @click="found = null">Leave them</button>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
@@ -374,6 +385,8 @@ const counts = computed(() => {
 .edge.chosen .end { fill: var(--action); }
 .grid path { fill: none; stroke: rgb(255 255 255 / 50%); stroke-width: 0.8; }
 .horizon { fill: none; stroke: #fff; stroke-width: 1.2; stroke-dasharray: 1 3; }
+.drawn-horizon line { stroke: #fff; stroke-width: 2.2; stroke-dasharray: 10 4; }
+.drawn-horizon circle { fill: var(--ink); stroke: #fff; }
 .tape line { stroke: var(--action); stroke-width: 2.4; }
 .tape path { stroke: var(--action); stroke-width: 2.4; }
 text { font: 500 13px var(--label); fill: #fff; paint-order: stroke; stroke: rgb(34 48 58 / 80%); stroke-width: 3px; }

@@ -3,7 +3,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { call, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 
-export type Tool = Family | 'straight' | 'tape' | 'datum' | 'point'
+export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'point'
 /** The family that a tool draws: straight edges have none. */
 export const familyOf = (t: Tool): Family | null | undefined => (t === 'straight' ? null : t === 'run' || t === 'return' || t === 'rise' ? t : undefined)
 export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
