@@ -23,8 +23,10 @@ from roofline.errors import SurveyError
 from roofline.shot import FAMILIES, Edge, FocalPrior, SurveyInput, SurveyResult
 
 WORK_WIDTH = 1800  # pixels across at which segments are looked for
-SHORTEST = 0.018  # of the diagonal
-MOST = 500  # segments looked at
+SHORTEST = 0.009  # of the diagonal
+LONG = 0.018  # shorter segments are left aside where there are enough of these
+ENOUGH = 9
+MOST = 900  # segments looked at
 HYPOTHESES = 4000
 ANGLE = np.radians(1.2)
 PER_FAMILY = 22
@@ -177,7 +179,9 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     )
     lines = segments(grey)
     prior = known.focal_px
-    start = frame(lines, width, height, prior.value if prior else None)
+    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    long = length > LONG * np.hypot(width, height)
+    start = frame(lines[long], width, height, prior.value if prior else None)
     if start is None:
         raise nothing
     focal, axes = start
@@ -186,8 +190,9 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     bent = known.distortion == "solve"
     result: SurveyResult | None = None
     edges: list[Edge] = []
-    for angle in (1.2, 0.7, 0.5):
-        edges = _chosen(grey, lines, family, width, height, POINTS)
+    for angle, short in ((1.2, False), (0.7, False), (0.5, True)):
+        # short ones come last, when the camera is good enough to tell which direction they are of
+        edges = _chosen(grey, lines, np.where(long | short, family, -1), width, height, POINTS)
         counts = [sum(e.family == f for e in edges) for f in FAMILIES]
         if sum(c >= 3 for c in counts) < 2:
             raise nothing
@@ -197,8 +202,7 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     assert result is not None
     edges = [e for e, r in zip(edges, result.edges, strict=True) if r.weight > 0.5]
     result, bent = _solved(known, edges, bent, focal)
-    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
-    share = float(length[family >= 0].sum() / length.sum())
+    share = float(length[long & (family >= 0)].sum() / length[long].sum())
     sigma = result.sigma.focal_px or 0.0
     if share < 0.3 or len(edges) < 8 or sigma > 0.06 * result.camera.focal_px:
         raise nothing
@@ -235,6 +239,8 @@ def _chosen(
     reach = max(3.0, 2.0 * max(grey.shape) / WORK_WIDTH)
     for number, name in enumerate(FAMILIES):
         mine = lines[family == number]
+        long = mine[np.linalg.norm(mine[:, 1] - mine[:, 0], axis=1) > LONG * np.hypot(width, height)]
+        mine = long if len(long) >= ENOUGH else mine
         if not len(mine):
             continue
         for n in spread_out(mine, PER_FAMILY, width, height):
