@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from roofline.core.massing.solids import faces_of, plane_of
 from roofline.core.survey.detect import Found, find
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
+from roofline.core.survey.measure import Plane as GridPlane
+from roofline.core.survey.measure import measure
 from roofline.core.survey.snap import snap
 from roofline.core.survey.solve import solve
 from roofline.errors import NotFound, SurveyError
@@ -192,6 +194,13 @@ class Surveying:
                 out.append(first)
             out.append(last)
         return out
+
+    def measured(self, shot_id: str, photo_id: str, plane: GridPlane, a: Vec2, b: Vec2) -> tuple[float, float]:
+        """Metres between two pixels' points on a plane through the datum, and one sigma; of a joined photo, its own edges'."""
+        photo = photo_of(self.store.load(shot_id), photo_id)
+        if photo.result is None:
+            raise SurveyError("There is no camera yet to measure with: trace edges first.")
+        return measure(survey_input(photo, photo.survey), photo.result, plane, a, b)
 
     def tie(self, shot_id: str, ties: list[Tie], label: str) -> None:
         """Keep the points that photos share; the photos that see changed ones are solved anew."""

@@ -169,7 +169,9 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     end = TRUE.project(np.array(EDGES[1][2], float))
     board.zoom_to(end, 5)
     revision = state(page, shot)["revision"]
+    page.keyboard.down("Alt")  # else the end would be laid onto the picture's own edge again
     board.drag(end, end + [0.0, 6.0], 3)
+    page.keyboard.up("Alt")
     until(lambda: state(page, shot)["revision"] > revision)
     assert np.hypot(*(np.array(edges_in(page, shot)[1]["points"][1]) - end - [0, 6])) < 0.5
     page.keyboard.press("Control+z")

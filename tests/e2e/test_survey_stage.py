@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import expect
+from scipy.ndimage import binary_erosion, gaussian_filter
 from tests.e2e.test_line import Board, state, until
 from tools.varrow import truth
 
@@ -166,11 +167,13 @@ def test_found_edges_join_a_second_photo_by_clicks(page, halt):
         io.BytesIO(page.request.get(f"/api/shots/{halt}/photos/from-the-hut/picture?width=1600&straight=true").body())
     ).convert("RGB")
     own = np.asarray(straight.resize((picture.shape[1], picture.shape[0])), dtype=float)
-    # the roof's front is plain in both: its slates stand where the second photo has them
+    # the walls stand where the second photo has them: anywhere else the two pictures are less alike
     there = picture[..., 3] > 250
     assert 0.2 < there.mean() < 0.99
-    aligned = correlation(picture, own, there, 0)
-    assert aligned > correlation(picture, own, there, 12) + 0.02
+    there[: int(0.25 * len(there))] = there[int(0.62 * len(there)) :] = False  # without the sky and the gravel
+    here = alike(picture, own, there, 0, 0)
+    for dx, dy in ((-20, 0), (20, 0), (0, -6), (0, 6)):
+        assert here > alike(picture, own, there, dx, dy) + 0.03, (dx, dy)
     for how in ("Blink", "Difference", "Wipe"):
         page.get_by_role("button", name=how).click()
         expect(page.get_by_role("button", name=how)).to_have_attribute("aria-pressed", "true")
@@ -179,11 +182,11 @@ def test_found_edges_join_a_second_photo_by_clicks(page, halt):
     until(lambda: state(page, halt)["shot"]["ties"][4]["surface"] is None)
 
 
-def correlation(picture: np.ndarray, own: np.ndarray, seen: np.ndarray, shift: int) -> float:
-    """How alike the gradients of two pictures are where one has something, one shifted along."""
-    a = np.abs(np.diff(picture[..., :3].astype(float).mean(2), axis=1))
-    b = np.roll(np.abs(np.diff(own.mean(2), axis=1)), shift, axis=1)
-    mask = seen[:, 1:] & seen[:, :-1]
+def alike(picture: np.ndarray, own: np.ndarray, there: np.ndarray, dx: int, dy: int) -> float:
+    """Correlation of two pictures' brightness where one has something, the other shifted by some pixels."""
+    a = gaussian_filter(picture[..., :3].astype(float).mean(2), 1)
+    b = np.roll(gaussian_filter(own.mean(2), 1), (dy, dx), (0, 1))
+    mask = binary_erosion(there, iterations=12)
     return float(np.corrcoef(a[mask], b[mask])[0, 1])
 
 
@@ -222,9 +225,19 @@ def test_a_drawn_edge_snaps_and_a_faulty_one_is_left_out(page, halt):
     # advice names a place; following it is one click away
     page.locator("[data-advice] tbody tr").first.click()
     expect(page.locator(".hint")).to_be_visible()
+    # a length on the ground, with its error, as long as the tool is at hand
+    page.keyboard.press("Escape")
+    page.click("[data-tool=measure]")
+    board.fit()
+    p, q = (first_pixel(v) for v in ((-2.0, 0, 4.0), (6.0, 0, 3.0)))
+    board.drag(p, q)
+    page.wait_for_selector("[data-measure] text:has-text('± 0.')")
+    text = page.locator("[data-measure] text").inner_text()
+    assert float(text.split(" ")[0]) == pytest.approx(np.hypot(8, 1), abs=0.25)
+    assert "on the ground" in text
     # a further point by a double click, an edge of no direction by its key
     page.keyboard.press("Escape")
-    board.fit()
+    page.click("[data-tool=run]")
     p, q = (np.array(v) for v in photo(page, halt, "platform-side")["survey"]["edges"][0]["points"])
     page.mouse.dblclick(*board.place(0.4 * p + 0.6 * q))
     until(lambda: any(len(e["points"]) == 3 for e in photo(page, halt, "platform-side")["survey"]["edges"]))

@@ -122,6 +122,18 @@ def test_an_edge_is_laid_onto_the_pictures_own(client):  # noqa: F811
     refused(client.post(url, json={"points": [[1, 2]]}), 422)
 
 
+def test_a_length_on_a_plane_comes_with_an_error_that_holds(client):  # noqa: F811
+    """On the ground and on the front plane through the datum, against the truth of the place."""
+    url = f"/api/shots/{DEMO_ID}/photos/platform-side/measure"
+    for plane, a, b in (("ground", (-2.0, 0, 4.0), (6.0, 0, 3.0)), ("front", (-4.0, 0.2, 0.0), (3.0, 3.0, 0.0))):
+        body = {"plane": plane, "a": FIRST.project(np.array(a)).tolist(), "b": FIRST.project(np.array(b)).tolist()}
+        got = client.post(url, json=body).get_json()
+        truly = float(np.linalg.norm(np.subtract(a, b)))
+        assert abs(got["metres"] - truly) < 3 * got["sigma_m"] < 0.15 * truly
+        assert got["metres"] == pytest.approx(truly, rel=0.03)
+    refused(client.post(url, json={"plane": "ground", "a": [100, 100], "b": [200, 2000]}), 422, "above the horizon")
+
+
 def test_finding_in_a_picture_without_edges_says_so(client, shot):  # noqa: F811
     grey = Image.fromarray(np.random.default_rng(0).integers(90, 160, (400, 600, 3)).astype(np.uint8))
     data = io.BytesIO()

@@ -36,6 +36,8 @@ from roofline.server.models import (
     Joining,
     KeyByFigures,
     ListedShot,
+    Measured,
+    Measuring,
     NewOutline,
     NewShot,
     Outlined,
@@ -313,6 +315,12 @@ def _photos(api: Api, routes: Routes) -> None:
     def snap_edge(shot_id: str, photo_id: str, body: Snap) -> Snapped:
         """Lay an edge onto the picture's own edge."""
         return Snapped(points=studio.survey.snapped(shot_id, photo_id, body.points, body.reach))
+
+    @routes.add("POST", BASE + "/photos/<photo_id>/measure", body=Measuring, returns=Measured)
+    def measure_photo(shot_id: str, photo_id: str, body: Measuring) -> Measured:
+        """Measure between two pixels on a plane of the world."""
+        metres, sigma = studio.survey.measured(shot_id, photo_id, body.plane, body.a, body.b)
+        return Measured(metres=metres, sigma_m=sigma)
 
     @routes.add("PUT", BASE + "/ties", body=Ties, returns=ShotState, query={"label": str})
     def set_ties(shot_id: str, body: Ties, label: str = "Change the shared points") -> ShotState:

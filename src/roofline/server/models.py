@@ -124,6 +124,19 @@ class Snapped(Model):
     points: list[Vec2] | None
 
 
+class Measuring(Model):
+    """Two pixels of the photo as taken, on a plane through the datum."""
+
+    plane: Literal["ground", "front", "side"] = "ground"
+    a: Vec2
+    b: Vec2
+
+
+class Measured(Model):
+    metres: float
+    sigma_m: float
+
+
 class Ties(Model):
     ties: Annotated[list[Tie], Field(max_length=400)]
 

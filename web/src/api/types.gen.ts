@@ -417,6 +417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/photos/{photo_id}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure between two pixels on a plane of the world. */
+        post: operations["measure_photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/photos/{photo_id}/picture": {
         parameters: {
             query?: never;
@@ -1553,6 +1570,35 @@ export interface components {
             photo: string | null;
             /** Revision */
             revision: number;
+        };
+        /** Measured */
+        Measured: {
+            /** Metres */
+            metres: number;
+            /** Sigma M */
+            sigma_m: number;
+        };
+        /**
+         * Measuring
+         * @description Two pixels of the photo as taken, on a plane through the datum.
+         */
+        Measuring: {
+            /** A */
+            a: [
+                number,
+                number
+            ];
+            /** B */
+            b: [
+                number,
+                number
+            ];
+            /**
+             * Plane
+             * @default ground
+             * @enum {string}
+             */
+            plane: "ground" | "front" | "side";
         };
         /**
          * Mesh
@@ -3289,6 +3335,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measuring"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
                 };
             };
             /** @description Refused, with the reason */

@@ -13,6 +13,7 @@ const keys: [string, string][] = [
   ['Alt while drawing', 'do not snap to the picture’s edge'],
   ['Double-click an edge', 'a further point on it'],
   ['T · O · P', 'tape · datum · shared point'],
+  ['M', 'measure on the grid’s plane'],
   ['H (Survey)', 'a horizon that is seen'],
   ['Delete', 'remove what is chosen'],
   ['Enter', 'close an outline'],

@@ -13,7 +13,7 @@ import Overview from './Overview.vue'
 import { familyOf, HINTS, NAMES, near, useSurvey, type Tool } from './survey'
 import TieMarks from './TieMarks.vue'
 
-const { s, tool, chosen, kept, survey, result, problem, show, found, dropped, finding, hint, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
+const { s, tool, chosen, kept, survey, result, problem, show, found, dropped, finding, hint, measuring, measure, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
 const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
@@ -132,6 +132,7 @@ function down(p: Vec2) {
     return
   }
   chosen.value = null
+  if (tool.value === 'measure') measuring.value = null
   drawing = { a: inside(p), b: inside(p) }
 }
 function move(p: Vec2) {
@@ -140,6 +141,7 @@ function move(p: Vec2) {
   else if (grip) trying(placed(inside(p)))
   else if (drawing) {
     drawing.b = inside(p)
+    if (tool.value === 'measure') return measure(drawing.a, drawing.b)
     ghost.value = { ...drawing }
     const next = withDrawn()
     if (next && tool.value !== 'tape') trying(next)
@@ -164,6 +166,8 @@ async function up(p: Vec2, event: PointerEvent) {
     if (moved !== null && laying) next.edges[moved].points = await snapped(next.edges[moved].points as Vec2[], reach)
     if (JSON.stringify(next) !== JSON.stringify(kept.value)) await keep(next, label)
     else giveUp()
+  } else if (drawing && tool.value === 'measure') {
+    drawing = null
   } else if (drawing) {
     drawing.b = inside(p)
     const next = withDrawn()
@@ -199,7 +203,7 @@ function twice(p: Vec2) {
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey || event.metaKey) return
-  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', h: 'horizon', t: 'tape', o: 'datum', p: 'point' }
+  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', h: 'horizon', t: 'tape', o: 'datum', m: 'measure', p: 'point' }
   const wanted = tools[event.key.toLowerCase()]
   if (event.key.toLowerCase() === 'f' && !found.value) void find()
   else if (wanted) {
@@ -215,7 +219,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     else if (tool.value === 'horizon' && kept.value?.horizon) { const next = copy(); next.horizon = null; void keep(next, 'Remove the horizon') }
     else removeChosen()
   }
-  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; chosenTie.value = null }
+  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; measuring.value = null; chosenTie.value = null }
 })
 watch(() => s.photo?.id, () => { grip = null; drawing = null })
 
@@ -261,6 +265,7 @@ const tools: { id: Tool; name: string; key: string; hint: string }[] = [
   { id: 'horizon', name: 'Horizon', key: 'H', hint: 'a horizon that is seen, as of the sea or a plain' },
   { id: 'tape', name: 'Tape', key: 'T', hint: 'a known length, from the ground' },
   { id: 'datum', name: 'Datum', key: 'O', hint: 'the origin, on the ground' },
+  { id: 'measure', name: 'Measure', key: 'M', hint: 'a length on the plane of the grid that is shown, with its error; nothing is kept' },
   ...(s.shot.photos.length > 1 ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }] : []),
 ]
 const unsure = computed(() => (found.value?.result.sigma.focal_px ?? 0) > 0.04 * (found.value?.result.camera.focal_px ?? 1))
@@ -312,6 +317,10 @@ const counts = computed(() => {
         <g v-if="hint" class="hint" :transform="`translate(${pan.toScreen(hint).join()})`"><circle r="22" /><path d="M-30 0h-14M30 0h14M0 -30v-14M0 30v14" /></g>
         <g v-if="show.points && !comparing">
           <g v-for="v in vanishing" :key="v.family" :class="['vp', v.family]" :transform="`translate(${pan.toScreen(v.at).join()})`"><path d="M-7 -7L7 7M-7 7L7 -7" /><text x="10" y="4">{{ NAMES[v.family] }}</text></g>
+        </g>
+        <g v-if="measuring && !comparing" class="measure" data-measure>
+          <line :x1="pan.toScreen(measuring.a)[0]" :y1="pan.toScreen(measuring.a)[1]" :x2="pan.toScreen(measuring.b)[0]" :y2="pan.toScreen(measuring.b)[1]" />
+          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{ measuring.problem ?? (measuring.metres === null ? '' : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' || show.grid === 'ground' ? 'ground' : `${show.grid} plane`}`) }}</text>
         </g>
         <line v-if="ghost" class="ghost" :x1="pan.toScreen(ghost.a)[0]" :y1="pan.toScreen(ghost.a)[1]" :x2="pan.toScreen(ghost.b)[0]" :y2="pan.toScreen(ghost.b)[1]" />
       </template>
@@ -385,6 +394,7 @@ const counts = computed(() => {
 .edge.chosen .end { fill: var(--action); }
 .grid path { fill: none; stroke: rgb(255 255 255 / 50%); stroke-width: 0.8; }
 .horizon { fill: none; stroke: #fff; stroke-width: 1.2; stroke-dasharray: 1 3; }
+.measure line { stroke: #fff; stroke-width: 2; paint-order: stroke; filter: drop-shadow(0 0 1px #000); }
 .drawn-horizon line { stroke: #fff; stroke-width: 2.2; stroke-dasharray: 10 4; }
 .drawn-horizon circle { fill: var(--ink); stroke: #fff; }
 .tape line { stroke: var(--action); stroke-width: 2.4; }

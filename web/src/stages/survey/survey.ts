@@ -3,7 +3,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { call, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 
-export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'point'
+export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
 /** The family that a tool draws: straight edges have none. */
 export const familyOf = (t: Tool): Family | null | undefined => (t === 'straight' ? null : t === 'run' || t === 'return' || t === 'rise' ? t : undefined)
 export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
@@ -20,6 +20,8 @@ const found = ref<Schemas['FoundEdges'] | null>(null)
 const dropped = ref<Set<number>>(new Set())
 const finding = ref(false)
 const hint = ref<Vec2 | null>(null)
+/** What is being measured on the photo, and the answer to it. Nothing is kept. */
+const measuring = ref<{ a: Vec2; b: Vec2; metres: number | null; sigma: number; problem: string | null } | null>(null)
 
 export function useSurvey() {
   const s = useShot()
@@ -56,6 +58,21 @@ export function useSurvey() {
     draft.value = null
     liveProblem.value = null
     return ok
+  }
+  const askLength = latest(
+    async (id: string, photo: string, plane: string, a: Vec2, b: Vec2) => {
+      try {
+        return { ...(await call<Schemas['Measured']>('POST', `/shots/${id}/photos/${photo}/measure`, { plane, a, b })), a, b, problem: null }
+      } catch (error) {
+        if (!(error instanceof Problem)) throw error
+        return { metres: null, sigma_m: 0, a, b, problem: error.message }
+      }
+    },
+    (got) => { if (measuring.value) measuring.value = { ...measuring.value, metres: got.metres, sigma: got.sigma_m, problem: got.problem } },
+  )
+  function measure(a: Vec2, b: Vec2) {
+    measuring.value = { a, b, metres: measuring.value?.metres ?? null, sigma: measuring.value?.sigma ?? 0, problem: null }
+    askLength(s.id, s.photo!.id, show.grid === 'none' ? 'ground' : show.grid, a, b)
   }
   /** Look for edges in the photo; they are shown first, and kept only when taken. */
   async function find() {
@@ -106,8 +123,8 @@ export function useSurvey() {
     chosen.value = null
     void keep(next, 'Remove an edge')
   }
-  watch(() => s.photo?.id, () => { chosen.value = null; draft.value = null; found.value = null; hint.value = null })
-  return { s, tool, chosen, draft, kept, survey, result, problem, show, found, dropped, finding, hint, filmBack, mm, px, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped, dropFaulty }
+  watch(() => s.photo?.id, () => { chosen.value = null; draft.value = null; found.value = null; hint.value = null; measuring.value = null })
+  return { s, tool, chosen, draft, kept, survey, result, problem, show, found, dropped, finding, hint, measuring, measure, filmBack, mm, px, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped, dropFaulty }
 }
 
 export const lengthOf = (e: Edge) => Math.hypot(e.points[e.points.length - 1][0] - e.points[0][0], e.points[e.points.length - 1][1] - e.points[0][1])
