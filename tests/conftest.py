@@ -124,7 +124,7 @@ def page(chromium, running):
     address, _ = running
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
     one = context.new_page()
-    one.set_default_timeout(15_000)
+    one.set_default_timeout(30_000)
     strays, errors = [], []
     one.on("request", lambda r: strays.append(r.url) if not r.url.startswith((address, "data:", "blob:")) else None)
     one.on("pageerror", lambda e: errors.append(str(e)))

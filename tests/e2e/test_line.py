@@ -105,7 +105,7 @@ def state(page, shot):
     return page.request.get(f"/api/shots/{shot}").json()
 
 
-def until(what, seconds=20.0):
+def until(what, seconds=40.0):
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         got = what()
