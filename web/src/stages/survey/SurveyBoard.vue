@@ -3,7 +3,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Family, Survey, Vec2 } from '../../api/client'
+import type { Edge, Family, Survey, Vec2 } from '../../api/client'
 import { bendPixel, groundGrid, viewOf, wallGrid } from '../../board/camera'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
@@ -52,12 +52,11 @@ function placed(p: Vec2): Survey {
 function inside(p: Vec2): Vec2 {
   return [Math.min(Math.max(p[0], 0), s.photo!.width!), Math.min(Math.max(p[1], 0), s.photo!.height!)]
 }
-/** The edge whose line passes under a pixel. */
-function edgeAt(p: Vec2): number | null {
-  const reach = 7 / board.value!.pan.at.scale
+/** Of some edges the one whose line passes under a pixel, within a few pixels of the screen. */
+function under(edges: Edge[], p: Vec2, within: number): number | null {
   let best: number | null = null
-  let least = reach
-  kept.value!.edges.forEach((e, i) => {
+  let least = within / board.value!.pan.at.scale
+  edges.forEach((e, i) => {
     const [a, b] = [e.points[0] as Vec2, e.points[e.points.length - 1] as Vec2]
     const d = [b[0] - a[0], b[1] - a[1]]
     const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1]) / (d[0] ** 2 + d[1] ** 2)))
@@ -66,6 +65,7 @@ function edgeAt(p: Vec2): number | null {
   })
   return best
 }
+const edgeAt = (p: Vec2) => under(kept.value!.edges, p, 7)
 /** A new edge, once it is long enough to mean something. */
 function withDrawn(): Survey | null {
   if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
@@ -91,24 +91,10 @@ function tapeDirection(a: Vec2, b: Vec2): Family {
   }
   return best
 }
-/** The found edge under a pixel, to be dropped or taken again. */
-function foundAt(p: Vec2): number | null {
-  const reach = 8 / board.value!.pan.at.scale
-  let best: number | null = null
-  let least = reach
-  found.value?.edges.forEach((e, i) => {
-    const [a, b] = [e.points[0] as Vec2, e.points[e.points.length - 1] as Vec2]
-    const d = [b[0] - a[0], b[1] - a[1]]
-    const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1]) / (d[0] ** 2 + d[1] ** 2)))
-    const off = near(p, [a[0] + t * d[0], a[1] + t * d[1]])
-    if (off < least) { least = off; best = i }
-  })
-  return best
-}
 function down(p: Vec2) {
   if (comparing.value) return
   if (found.value) {
-    const i = foundAt(p)
+    const i = under(found.value.edges, p, 8)
     if (i === null) return
     const next = new Set(dropped.value)
     if (!next.delete(i)) next.add(i)
