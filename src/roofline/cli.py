@@ -10,7 +10,7 @@ from typing import Any
 import click
 from pydantic import BaseModel, ValidationError
 
-from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.move.path import frame_views, home_lens, shot_path, view_at
 from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
@@ -169,8 +169,9 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
 @click.option("--out", type=click.Path(path_type=Path, file_okay=False), required=True)
 @click.option("--frames", "frames", help="A range such as 1-120.")
 @click.option("--format", "form", type=click.Choice(delivery.FORMS), default="png")
+@click.option("--bend", is_flag=True, help="Bend the frames as the home photo's lens does.")
 @click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
-def render(package: Path, out: Path, frames: str | None, form: str, as_json: bool) -> None:
+def render(package: Path, out: Path, frames: str | None, form: str, bend: bool, as_json: bool) -> None:
     """Render frames or a video."""
     opened = open_package(package)
     first, last = range_of(frames)
@@ -180,7 +181,8 @@ def render(package: Path, out: Path, frames: str | None, form: str, as_json: boo
         click.echo(f"\r{done} of {len(views)} frames", err=True, nl=done == len(views))
 
     name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
-    paths = delivery.deliver(engine_of(opened), views, out, form, name, opened.shot.delivery.fps, told)
+    lens = home_lens(opened.shot) if bend else delivery.STRAIGHT
+    paths = delivery.deliver(engine_of(opened), views, out, form, name, opened.shot.delivery.fps, told, lens)
     if as_json:
         put([str(p) for p in paths])
     else:

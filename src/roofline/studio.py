@@ -19,7 +19,7 @@ from roofline.core.camera import Array, View, view_of
 from roofline.core.massing import construct
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.path import Path as CameraPath
-from roofline.core.move.path import frame_views, home_photo, shot_path, view_at
+from roofline.core.move.path import frame_views, home_lens, home_photo, shot_path, view_at
 from roofline.core.plates import matte as mattes
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
@@ -521,8 +521,10 @@ class Studio:
 
     # ------------------------------------------------------------ hand-off
 
-    def deliver(self, shot_id: str, form: str, first: int | None, last: int | None, tell: Tell) -> dict[str, Any]:
-        """Render frames or a video as the next version."""
+    def deliver(
+        self, shot_id: str, form: str, first: int | None, last: int | None, bend: bool, tell: Tell
+    ) -> dict[str, Any]:
+        """Render frames or a video as the next version; ``bend``: as the home photo's lens would have drawn them."""
         shot, revision = self.store.load_with_revision(shot_id)
         views = frame_views(shot, first, last)
         version = self.store.next_version(shot_id)
@@ -538,6 +540,7 @@ class Studio:
             base,
             shot.delivery.fps,
             lambda done: tell(done / len(views), f"frame {done} of {len(views)}"),
+            home_lens(shot) if bend else delivery.STRAIGHT,
         )
         file = (
             str(paths[0].relative_to(self.store.folder))

@@ -76,9 +76,7 @@ def resolve(shot: Shot, photo_id: str) -> None:
     if len(group) == 1:
         _alone(photo)
         return
-    # the photo that has a scale makes the world; of several, the first
-    group.sort(key=lambda p: p.survey.camera_height_m is None and not p.survey.lengths)
-    ready = [p for p in group if p.survey.edges or p.survey.horizon]
+    ready = _ready(group)
     for p in group:
         if p not in ready:
             p.result, p.camera, p.problem = None, None, None
@@ -98,6 +96,12 @@ def resolve(shot: Shot, photo_id: str) -> None:
         p.result, p.problem = got.results[p.id], None
         p.camera = p.result.camera
     _keep_points(shot, got, {p.id for p in group})
+
+
+def _ready(group: list[Photo]) -> list[Photo]:
+    """Those of a group that can be solved, first the one that makes the world: it has a scale; of several, the first."""
+    ready = [p for p in group if p.survey.edges or p.survey.horizon]
+    return sorted(ready, key=lambda p: p.survey.camera_height_m is None and not p.survey.lengths)
 
 
 def _member(photo: Photo) -> Member:
@@ -146,13 +150,17 @@ class Surveying:
         """Solve without keeping anything; raises SurveyError."""
         shot = self.store.load(shot_id)
         photo = photo_of(shot, photo_id)
-        if len(linked(shot, photo_id)) == 1:
-            return solve(survey_input(photo, survey))
+        group = linked(shot, photo_id)
         photo.survey = survey
-        resolve(shot, photo_id)
-        if photo.result is None or photo.problem:
-            raise SurveyError(photo.problem or "There is no camera yet.")
-        return photo.result
+        if len(group) == 1:
+            return solve(survey_input(photo, survey))
+        # asked about while a hand is dragging: from the cameras that stand, and without the report on the others
+        ready = _ready(group)
+        near = {p.id: p.camera for p in ready if p.camera is not None and not p.problem}
+        got = solve_together([_member(p) for p in ready], shot.ties, surfaces(shot), near, photo_id)
+        if photo_id not in got.results:
+            raise SurveyError("There is no camera yet.")
+        return got.results[photo_id]
 
     def keep(self, shot_id: str, photo_id: str, survey: Survey, label: str) -> None:
         """Keep edges and priors; the camera follows, or the reason why there is none is kept with them.
@@ -195,12 +203,14 @@ class Surveying:
             out.append(last)
         return out
 
-    def measured(self, shot_id: str, photo_id: str, plane: GridPlane, a: Vec2, b: Vec2) -> tuple[float, float]:
-        """Metres between two pixels' points on a plane through the datum, and one sigma; of a joined photo, its own edges'."""
+    def measured(
+        self, shot_id: str, photo_id: str, plane: GridPlane, a: Vec2, b: Vec2, level: float = 0.0
+    ) -> tuple[float, float]:
+        """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma; of a joined photo, its own edges'."""
         photo = photo_of(self.store.load(shot_id), photo_id)
         if photo.result is None:
             raise SurveyError("There is no camera yet to measure with: trace edges first.")
-        return measure(survey_input(photo, photo.survey), photo.result, plane, a, b)
+        return measure(survey_input(photo, photo.survey), photo.result, plane, a, b, level)
 
     def tie(self, shot_id: str, ties: list[Tie], label: str) -> None:
         """Keep the points that photos share; the photos that see changed ones are solved anew."""

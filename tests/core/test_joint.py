@@ -207,3 +207,27 @@ def test_a_photo_with_few_edges_borrows_the_lens():
     got = solve_together([Member("a", "first", a, lens="x"), Member("b", "second", poor, lens="x")], [])
     assert got.results["b"].camera.focal_px == got.results["a"].camera.focal_px
     assert FocalPrior(value=got.results["a"].camera.focal_px, sigma=1).value == pytest.approx(2300, rel=0.02)
+
+
+def test_a_drag_is_answered_from_the_cameras_that_stand_as_by_the_whole_search():
+    """From cameras that are nearly right the solution is the same, though one edge has moved since."""
+    rng = np.random.default_rng(3)
+    a, b = survey(FIRST, rng, 0.3), survey(SECOND, rng, 0.3, scaled=False)
+    on = [tie(n, p, rng, 0.3, "ground" if p[1] == 0 else None) for n, p in enumerate(CORNERS)]
+
+    def members(second):
+        return [Member("a", "first", a), Member("b", "second", second)]
+
+    before = solve_together(members(b), on)
+    moved = b.model_copy(deep=True)
+    (x, y), (u, v) = moved.edges[1].points
+    along = np.array([u - x, v - y]) / np.hypot(u - x, v - y)
+    moved.edges[1].points = [(x - 0.7 * along[1], y + 0.7 * along[0]), (u, v)]
+    whole = solve_together(members(moved), on).results["b"]
+    near = {p: r.camera for p, r in before.results.items()}
+    quick = solve_together(members(moved), on, near=near, only="b")
+    assert list(quick.results) == ["b"]
+    assert quick.results["b"].camera.focal_px == pytest.approx(whole.camera.focal_px, rel=1e-6)
+    assert np.allclose(quick.results["b"].camera.position, whole.camera.position, atol=1e-4)
+    assert quick.results["b"].sigma.focal_px == pytest.approx(whole.sigma.focal_px, rel=1e-4)
+    assert abs(whole.camera.focal_px - before.results["b"].camera.focal_px) > 0.05  # the drag did change it

@@ -243,3 +243,112 @@ def test_a_drawn_edge_snaps_and_a_faulty_one_is_left_out(page, halt):
     until(lambda: any(len(e["points"]) == 3 for e in photo(page, halt, "platform-side")["survey"]["edges"]))
     page.keyboard.press("s")
     until(lambda: any(e["family"] is None for e in photo(page, halt, "platform-side")["survey"]["edges"]))
+
+
+def test_several_edges_are_chosen_turned_split_and_removed(page, halt):
+    board = Board(page)
+    before = photo(page, halt, "platform-side")["survey"]["edges"]
+    # a box drawn with Shift held takes what it touches
+    page.keyboard.down("Shift")
+    board.drag(np.array([-5.0, -5.0]), np.array([3195.0, 2095.0]))
+    page.keyboard.up("Shift")
+    told = page.locator("[data-selected]")
+    expect(told).to_have_text(f"{len(before)} edges chosen")
+    # a click with Shift held takes one away again
+    middle = np.mean(before[0]["points"], axis=0)
+    page.keyboard.down("Shift")
+    page.mouse.click(*board.place(middle))
+    page.keyboard.up("Shift")
+    expect(told).to_have_text(f"{len(before) - 1} edges chosen")
+    page.keyboard.press("Escape")
+    expect(told).to_have_count(0)
+    # two of them: another direction for both in one step, and back with one undo
+    rows = page.locator("[data-edges] tbody tr")
+    rows.nth(0).click()
+    rows.nth(1).click(modifiers=["Shift"])
+    expect(told).to_have_text("2 edges chosen")
+    page.locator(".picture").focus()
+    page.keyboard.press("s")
+    until(lambda: sum(e["family"] is None for e in photo(page, halt, "platform-side")["survey"]["edges"]) == 2)
+    page.keyboard.press("Control+z")
+    until(lambda: photo(page, halt, "platform-side")["survey"]["edges"] == before)
+    # split at the pointer: two edges on the same line, which meet there
+    page.keyboard.press("Escape")
+    longest = max(before, key=lambda e: np.linalg.norm(np.subtract(*e["points"][::-1])))
+    a, b = np.array(longest["points"])
+    page.click(f"[data-tool={longest['family']}]")
+    board.zoom_to(0.65 * a + 0.35 * b, 2)
+    page.mouse.click(*board.place(0.65 * a + 0.35 * b))
+    page.keyboard.press("x")
+    got = until(
+        lambda: len(e := photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) + 1 and e
+    )
+    i = before.index(longest)
+    assert got[i]["points"][1] == got[i + 1]["points"][0]
+    assert np.linalg.norm(np.array(got[i]["points"][1]) - (0.65 * a + 0.35 * b)) < 4
+    assert got[i]["points"][0] == longest["points"][0] and got[i + 1]["points"][1] == longest["points"][1]
+    expect(told).to_have_text("2 edges chosen")
+    page.keyboard.press("Delete")
+    until(lambda: len(photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) - 1)
+
+
+def test_found_edges_are_said_otherwise_before_they_are_taken(page, halt):
+    page.click("[data-photo=from-the-hut]")
+    page.click("[data-find]")
+    bar = page.locator("[data-found-bar]")
+    bar.wait_for(timeout=60_000)
+    risers = page.locator("[data-found] polyline.rise")
+    count = risers.count()
+    points = [[float(v) for v in p.split(",")] for p in risers.first.get_attribute("points").split()]
+    box = page.locator(".picture").bounding_box()
+    page.mouse.move(*(np.mean([points[0], points[-1]], axis=0) + [box["x"], box["y"]]))
+    with page.expect_response(lambda r: r.url.endswith("/survey/try")) as answer:
+        page.keyboard.press("s")
+    expect(risers).to_have_count(count - 1)
+    # the camera follows: solved anew without that edge's direction
+    asked = answer.value.request.post_data_json
+    assert sum(e["family"] == "rise" for e in asked["edges"]) == count - 1
+    result = answer.value.json()["result"]
+    millimetres = result["camera"]["focal_px"] * 36 / result["camera"]["width"]
+    expect(bar).to_contain_text(f"f {millimetres:.2f} ±")
+    assert photo(page, halt, "from-the-hut")["survey"]["edges"] == []
+    page.click("[data-take]")
+    kept = until(lambda: photo(page, halt, "from-the-hut")["survey"]["edges"])
+    assert sum(e["family"] is None for e in kept) == 1
+
+
+def test_ceiling_and_plumb_lines_lie_where_the_place_has_them(page, halt):
+    """The grid at the canopy's height runs along its true edge; a plumb line along the hut's corner."""
+    page.select_option("[aria-label='Which grid is shown']", "ceiling")
+    level = truth.HUT["hi"][1]
+    page.fill("[aria-label='Ceiling’s height']", f"{level}")
+    page.wait_for_selector("[data-grid]")
+    lines = page.locator("[data-grid]").get_attribute("d")
+    camera = view_of(photo(page, halt, "platform-side")["camera"])
+    board = Board(page)
+
+    def off(path, place):
+        """Pixels of the screen between a spot and the nearest of a path's lines."""
+        spot = np.array(board.place(place)) - [board.svg.bounding_box()[k] for k in ("x", "y")]
+        least = np.inf
+        for part in path.split("M")[1:]:
+            p, q = (np.array([float(v) for v in e.split()]) for e in part.split("L"))
+            d = (q - p) / max(np.linalg.norm(q - p), 1e-9)
+            least = min(least, abs(d[0] * (spot - p)[1] - d[1] * (spot - p)[0]))
+        return least
+
+    for x, z in ((2.0, -3.0), (4.0, -5.0)):
+        assert off(lines, camera.project(np.array([x, level, z]))) < 1.0
+    assert off(lines, camera.project(np.array([2.5, level, -3.0]))) < 1.0  # on a line of whole z
+    page.click("[data-tool=measure]")
+    p, q = (camera.project(np.array(v)) for v in ((0.0, level, -6.0), (6.0, level, -6.0)))
+    board.drag(p, q)
+    page.wait_for_selector("[data-measure] text:has-text('on the ceiling')")
+    until(lambda: abs(float(page.locator("[data-measure] text").text_content().split(" ")[0]) - 6) < 0.05)
+    page.get_by_label("Plumb lines").check()
+    hut, hi = truth.HUT["lo"], truth.HUT["hi"]
+    foot, head = (first_pixel((hut[0], y, hi[2])) for y in (1.3, 3.3))
+    page.mouse.move(*board.place(foot))
+    expect(page.locator("path.here")).to_have_count(1)
+    assert off(page.locator("path.here").get_attribute("d"), head) < 1.5
+    assert page.locator("[data-plumb]").get_attribute("d").count("M") == 9

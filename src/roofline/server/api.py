@@ -319,7 +319,7 @@ def _photos(api: Api, routes: Routes) -> None:
     @routes.add("POST", BASE + "/photos/<photo_id>/measure", body=Measuring, returns=Measured)
     def measure_photo(shot_id: str, photo_id: str, body: Measuring) -> Measured:
         """Measure between two pixels on a plane of the world."""
-        metres, sigma = studio.survey.measured(shot_id, photo_id, body.plane, body.a, body.b)
+        metres, sigma = studio.survey.measured(shot_id, photo_id, body.plane, body.a, body.b, body.level)
         return Measured(metres=metres, sigma_m=sigma)
 
     @routes.add("PUT", BASE + "/ties", body=Ties, returns=ShotState, query={"label": str})
@@ -607,7 +607,7 @@ def _handoff(api: Api, routes: Routes) -> None:
                 shot_id,
                 "deliver",
                 f"Render {body.form}",
-                lambda tell: studio.deliver(shot_id, body.form, body.first, body.last, tell),
+                lambda tell: studio.deliver(shot_id, body.form, body.first, body.last, body.bend, tell),
             )
         return api.start(shot_id, "export", f"Export {body.form}", lambda tell: studio.export(shot_id, body.form, tell))
 

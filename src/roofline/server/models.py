@@ -125,9 +125,10 @@ class Snapped(Model):
 
 
 class Measuring(Model):
-    """Two pixels of the photo as taken, on a plane through the datum."""
+    """Two pixels of the photo as taken, on a plane that lies `level` metres from the datum."""
 
-    plane: Literal["ground", "front", "side"] = "ground"
+    plane: Literal["ground", "front", "side", "ceiling"] = "ground"
+    level: Annotated[float, Field(ge=-1000, le=1000, allow_inf_nan=False)] = 0.0
     a: Vec2
     b: Vec2
 
@@ -231,3 +232,4 @@ class DeliveryOrder(Model):
     form: Literal["png", "tiff", "exr", "mp4", "webm", "glb", "gltf", "obj", "usda", "zip"]
     first: int | None = None
     last: int | None = None
+    bend: bool = False  # frames and videos: as the home photo's lens draws

@@ -1080,6 +1080,11 @@ export interface components {
         /** DeliveryOrder */
         DeliveryOrder: {
             /**
+             * Bend
+             * @default false
+             */
+            bend: boolean;
+            /**
              * First
              * @default null
              */
@@ -1580,7 +1585,7 @@ export interface components {
         };
         /**
          * Measuring
-         * @description Two pixels of the photo as taken, on a plane through the datum.
+         * @description Two pixels of the photo as taken, on a plane that lies `level` metres from the datum.
          */
         Measuring: {
             /** A */
@@ -1594,11 +1599,16 @@ export interface components {
                 number
             ];
             /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
              * Plane
              * @default ground
              * @enum {string}
              */
-            plane: "ground" | "front" | "side";
+            plane: "ground" | "front" | "side" | "ceiling";
         };
         /**
          * Mesh

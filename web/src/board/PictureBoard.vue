@@ -77,6 +77,7 @@ const loupePlace = computed(() => {
 <style scoped>
 .picture { position: absolute; inset: 0; overflow: hidden; touch-action: none; outline-offset: -3px; }
 .picture:focus:not(:focus-visible) { outline: none; }
+.picture:focus-visible { outline: 1px solid rgb(255 255 255 / 70%); }
 .sheet { position: absolute; left: 0; top: 0; transform-origin: 0 0; }
 img { position: absolute; width: 100%; height: 100%; user-select: none; pointer-events: none; }
 .over { position: absolute; inset: 0; overflow: hidden; }

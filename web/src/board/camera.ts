@@ -67,9 +67,21 @@ export function bendPixel(camera: Camera, p: Vec2): Vec2 {
   return [(x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)) * f + cx, (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) * f + cy]
 }
 
+/** The SVG path of a straight line of pixels on a photo as taken, which its lens may bend. */
+export function bentLine(camera: Camera, line: [Vec2, Vec2], toScreen: (p: Vec2) => Vec2): string {
+  const parts = (camera.distortion as number[]).some(Boolean) ? 24 : 1
+  let d = ''
+  for (let i = 0; i <= parts; i++) {
+    const p: Vec2 = [line[0][0] + ((line[1][0] - line[0][0]) * i) / parts, line[0][1] + ((line[1][1] - line[0][1]) * i) / parts]
+    d += `${i ? 'L' : 'M'}${toScreen(bendPixel(camera, p)).map((v) => v.toFixed(1)).join(' ')}`
+  }
+  return d
+}
+
 /** Lines of a level grid, metres apart, around the point below the view's middle. */
 export function groundGrid(view: View, spacing: number, level = 0, cells = 24): [Vec2, Vec2][] {
-  const focus = onGround(view, [view.centre[0], view.height * 0.86], level) ?? [view.position[0], level, view.position[2]]
+  const seen = level > view.position[1] ? 0.14 : 0.86
+  const focus = onGround(view, [view.centre[0], view.height * seen], level) ?? [view.position[0], level, view.position[2]]
   const x0 = Math.round(focus[0] / spacing) * spacing
   const z0 = Math.round(focus[2] / spacing) * spacing
   const half = cells * spacing

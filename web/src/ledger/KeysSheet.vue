@@ -12,6 +12,8 @@ const keys: [string, string][] = [
   ['F', 'find edges'],
   ['Alt while drawing', 'do not snap to the picture’s edge'],
   ['Double-click an edge', 'a further point on it'],
+  ['Shift and click · drag (Survey)', 'choose several edges'],
+  ['X (Survey)', 'split the chosen edge at the pointer'],
   ['T · O · P', 'tape · datum · shared point'],
   ['M', 'measure on the grid’s plane'],
   ['H (Survey)', 'a horizon that is seen'],

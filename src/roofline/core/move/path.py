@@ -21,6 +21,12 @@ def home_photo(shot: Shot) -> Photo:
     raise MoveError("There is no surveyed photo yet, so there is no home to move from: finish the survey first.")
 
 
+def home_lens(shot: Shot) -> tuple[float, float, float, float, float]:
+    """How the home photo's lens bends: k1, k2, p1, p2, k3."""
+    camera = home_photo(shot).camera
+    return camera.distortion if camera is not None else (0.0, 0.0, 0.0, 0.0, 0.0)
+
+
 def default_framing(delivery: Delivery, width: int, height: int) -> Framing:
     """The largest delivered frame that fits inside a photo, in its middle."""
     scale = min(width / delivery.width, height / delivery.height)

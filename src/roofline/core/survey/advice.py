@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from roofline.core.camera import Array, bend
-from roofline.core.survey.system import State, System
+from roofline.core.survey.state import State
+from roofline.core.survey.system import System
 from roofline.shot import FAMILIES, Advice, Edge, SurveyInput
 
 PLACES = (0.12, 0.37, 0.63, 0.88)
@@ -40,10 +41,10 @@ def candidates(system: System, state: State, i: int) -> list[Edge]:
     return out
 
 
-def advise(system: System, state: State, weight: Array, i: int, spread: float = 1.0) -> list[Advice]:
+def advise(system: System, state: State, full: Array, i: int, spread: float = 1.0) -> list[Advice]:
     """The edges worth most for the focal length of photo i, best first, one for each direction.
 
-    The information that an edge would bring is JᵀJ of its residuals at the solution; the sigma after it follows from
+    ``full`` is the system's full information at the solution. The information that an edge would bring is JᵀJ of its residuals at the solution; the sigma after it follows from
     the sum of both. Edges are taken to be LENGTH of the diagonal long and as exact as stated.
     """
     edges = candidates(system, state, i)
@@ -57,7 +58,6 @@ def advise(system: System, state: State, weight: Array, i: int, spread: float = 
     alone = State([state.rotation[i]], [np.array([0.0, 1.0, 0.0])], [state.lens[i]])
     rows = probe.jacobian(alone, hidden=True)
     # the probe's columns in the whole system's order
-    full = system.full_information(state, weight)
     wide = np.zeros((len(probe.edges[0].owner), len(full)))
     places = {**system.slices, **system.hidden}
     for name, columns in {**probe.slices, **probe.hidden}.items():
@@ -66,10 +66,15 @@ def advise(system: System, state: State, weight: Array, i: int, spread: float = 
         wide[:, places[mine]] = rows[: len(wide), columns]
     focal = state.lens[i].focal
 
-    def sigma(matrix: Array) -> float:
-        return spread * focal * float(np.sqrt(max(np.linalg.pinv(system.marginal(matrix))[at, at], 0.0)))
+    # what rows A take from the variance of an unknown, P being the covariance: gᵀ (1 + A P Aᵀ)⁻¹ g with g = A P's column
+    covariance = np.linalg.pinv(full)
+    now = spread * focal * float(np.sqrt(max(covariance[at, at], 0.0)))
 
-    now = sigma(full)
+    def then(rows: Array) -> float:
+        g = rows @ covariance[:, at]
+        taken = float(g @ np.linalg.solve(np.eye(len(rows)) + rows @ covariance @ rows.T, g))
+        return spread * focal * float(np.sqrt(max(covariance[at, at] - taken, 0.0)))
+
     said: list[Advice] = []
     for n, edge in enumerate(edges):
         mine_rows = wide[probe.edges[0].owner == n]
@@ -81,7 +86,7 @@ def advise(system: System, state: State, weight: Array, i: int, spread: float = 
                 centre=(x, y),
                 where=where,
                 focal_sigma_now=now,
-                focal_sigma_then=sigma(full + mine_rows.T @ mine_rows),
+                focal_sigma_then=then(mine_rows),
             )
         )
     said.sort(key=lambda a: a.focal_sigma_then)

@@ -10,29 +10,37 @@ import numpy as np
 from roofline.core.camera import Array, straighten
 from roofline.core.survey.scale import place
 from roofline.core.survey.solve import spread_of
-from roofline.core.survey.system import Lens, State, System
+from roofline.core.survey.state import Lens, State
+from roofline.core.survey.system import System
 from roofline.errors import SurveyError
 from roofline.shot import SurveyInput, SurveyResult, Vec2
 
-Plane = Literal["ground", "front", "side"]
-NORMAL = {"ground": 1, "front": 2, "side": 0}  # the axis that a plane through the origin is square to
+Plane = Literal["ground", "front", "side", "ceiling"]
+NORMAL = {"ground": 1, "ceiling": 1, "front": 2, "side": 0}  # the axis that a plane is square to
 
 
-def on_plane(state: State, position: Array, pixel: Array, plane: Plane) -> Array:
-    """World point (3,) where the ray through a pixel as taken meets a plane through the origin."""
+def on_plane(state: State, position: Array, pixel: Array, plane: Plane, level: float = 0.0) -> Array:
+    """World point (3,) where the ray through a pixel as taken meets a plane, `level` metres from the origin."""
     lens = state.lens[0]
     n = straighten((pixel - lens.centre) / lens.focal, lens.bend)
     ray = np.array([n[0], n[1], 1.0]) @ state.rotation[0]
     axis = NORMAL[plane]
-    k = -position[axis] / ray[axis] if abs(ray[axis]) > 1e-9 else -1.0
+    k = (level - position[axis]) / ray[axis] if abs(ray[axis]) > 1e-9 else -1.0
     if k <= 0:
-        where = {"ground": "above the horizon", "front": "not on the front plane", "side": "not on the side plane"}
+        where = {
+            "ground": "above the horizon",
+            "ceiling": "not on the ceiling",
+            "front": "not on the front plane",
+            "side": "not on the side plane",
+        }
         raise SurveyError(f"That point is {where[plane]}: nothing can be measured there.")
     return np.asarray(position + k * ray)
 
 
-def measure(given: SurveyInput, result: SurveyResult, plane: Plane, a: Vec2, b: Vec2) -> tuple[float, float]:
-    """Metres between two pixels' points on a plane through the datum, and one sigma.
+def measure(
+    given: SurveyInput, result: SurveyResult, plane: Plane, a: Vec2, b: Vec2, level: float = 0.0
+) -> tuple[float, float]:
+    """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma.
 
     The sigma has three parts: the camera's, by its covariance; the scale's, by the tapes' ends being clicked no better
     than an edge; and the two ends' own, clicked as well as an edge.
@@ -60,7 +68,7 @@ def measure(given: SurveyInput, result: SurveyResult, plane: Plane, a: Vec2, b: 
             }
         )
         position = np.array(place(survey, camera).position)
-        p, q = (on_plane(s, position, pixel, plane) for pixel in at)
+        p, q = (on_plane(s, position, pixel, plane, level) for pixel in at)
         return float(np.linalg.norm(q - p))
 
     def slope(what: Callable[[float], float], h: float) -> float:

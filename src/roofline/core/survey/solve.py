@@ -18,7 +18,8 @@ from roofline.core.survey.starts import (
     trusted,
     upright,
 )
-from roofline.core.survey.system import CENTRE_PRIOR, CENTRE_TRUST, LENS_PRIOR, State, System
+from roofline.core.survey.state import State
+from roofline.core.survey.system import CENTRE_PRIOR, CENTRE_TRUST, LENS_PRIOR, System
 from roofline.errors import SurveyError
 from roofline.shot import (
     FAMILIES,
@@ -185,6 +186,19 @@ def check_prior(given: SurveyInput, state: State) -> None:
         )
 
 
+def camera_of(given: SurveyInput, state: State, i: int) -> Camera:
+    """Photo i's camera at a state, without a position."""
+    lens = state.lens[i]
+    return Camera(
+        width=given.width,
+        height=given.height,
+        focal_px=lens.focal,
+        principal_point=(float(lens.centre[0]), float(lens.centre[1])),
+        distortion=tuple(float(v) for v in lens.bend),  # type: ignore[arg-type]
+        rotation=tuple(tuple(float(v) for v in row) for row in state.rotation[i]),  # type: ignore[arg-type]
+    )
+
+
 def report(system: System, state: State, weight: Array, i: int, covariance: Array | None = None) -> SurveyResult:
     """Covariance, residuals, assumptions, warnings and advice for photo i at the solution."""
     given, lens = system.photos[i], state.lens[i]
@@ -220,14 +234,7 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         principal_point=pair("centre"),
         distortion=None if bends is None else (*bends, 0.0, 0.0, 0.0),
     )
-    camera = Camera(
-        width=given.width,
-        height=given.height,
-        focal_px=focal,
-        principal_point=(float(lens.centre[0]), float(lens.centre[1])),
-        distortion=tuple(float(v) for v in lens.bend),  # type: ignore[arg-type]
-        rotation=tuple(tuple(float(v) for v in row) for row in state.rotation[i]),  # type: ignore[arg-type]
-    )
+    camera = camera_of(given, state, i)
     placed = place(given, camera)
     camera = camera.model_copy(update={"position": placed.position})
     vanishing = system.vanishing(state, i)
@@ -238,6 +245,7 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         for v, w, n in zip(np.sqrt(system.edges[i].mean(r**2)), mine, notes(system, i, mine), strict=True)
     ]
     assumed, warnings = told(system, i, spread, sigma, mine)
+    full = system.full_information(state, weight)
     return SurveyResult(
         camera=camera,
         sigma=sigma,
@@ -248,8 +256,8 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         assumed=assumed + placed.assumed,
         warnings=warnings + placed.warnings,
         tapes=placed.tapes,
-        effect=effect_of(system, state, i, weight, spread, camera),
-        advice=advise(system, state, weight, i, spread) if focal_at is not None else [],
+        effect=effect_of(system, state, i, full, spread, camera),
+        advice=advise(system, state, full, i, spread) if focal_at is not None else [],
     )
 
 
@@ -302,13 +310,12 @@ def notes(system: System, i: int, weight: Array) -> list[str | None]:
     return out
 
 
-def effect_of(system: System, state: State, i: int, weight: Array, spread: float, camera: Camera) -> Effect:
+def effect_of(system: System, state: State, i: int, full: Array, spread: float, camera: Camera) -> Effect:
     """What the camera's error does at the picture's corners, and on the ground some way off.
 
     Corners: how far a line of the world's grid moves there, root mean square over the corners. Ground: how far the
     place under the pixel at which the ground is FAR metres away moves, the camera's height held.
     """
-    full = system.full_information(state, weight)
     covariance = np.linalg.pinv(full) * spread**2
     given = system.photos[i]
     lens = state.lens[i]

@@ -9,12 +9,13 @@ tell is held by priors.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from roofline.core.camera import Array, rotation_vector
 from roofline.core.survey.edges import EdgeSet, residuals, seen_pixel
+from roofline.core.survey.state import Lens, State, TiedPoint
 from roofline.shot import SurveyInput
 
 AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
@@ -24,41 +25,6 @@ LENS_PRIOR = (0.3, 0.3)  # k1, k2, when solved
 TURN_PRIOR = 0.5  # radians about an axis that nothing determines
 FULL, NOTHING = 2.5, 4.5  # sigmas within which an observation counts fully, and from which on not at all
 ROUNDS = 12
-
-
-@dataclass
-class Lens:
-    log_f: float
-    centre: Array  # (2,)
-    bend: Array  # (5,)
-
-    @property
-    def focal(self) -> float:
-        return float(np.exp(self.log_f))
-
-    @property
-    def matrix(self) -> Array:
-        f, (cx, cy) = self.focal, self.centre
-        return np.array([[f, 0, cx], [0, f, cy], [0, 0, 1.0]])
-
-
-@dataclass
-class State:
-    """An estimate: rotations (3, 3), positions (3,) and the lens of every photo, and the tied points (T, 3)."""
-
-    rotation: list[Array]
-    position: list[Array]
-    lens: list[Lens]
-    points: Array = field(default_factory=lambda: np.zeros((0, 3)))
-
-
-@dataclass(frozen=True)
-class TiedPoint:
-    """A point seen in photos (by number, as pixels as taken), on a plane n·x = d of the first photo's units, or far."""
-
-    seen: dict[int, tuple[float, float]]
-    plane: tuple[Array, float] | None = None
-    far: bool = False  # only its direction counts: all its photos were taken from one standpoint
 
 
 @dataclass
@@ -396,10 +362,10 @@ class System:
         x = np.clip((miss / spread - FULL) / (NOTHING - FULL), 0, 1)
         return 0.5 * (1 + np.cos(np.pi * x))  # type: ignore[no-any-return]
 
-    def robust(self, state: State) -> tuple[State, Array]:
+    def robust(self, state: State, wide: bool = True) -> tuple[State, Array]:
         """Robust least squares from a start, by reweighting: a wide, slowly narrowing start, then the weights proper."""
         weight = np.ones(self.observations)
-        for pull in (8.0, 4.0, 2.5):
+        for pull in (8.0, 4.0, 2.5) if wide else ():
             miss = self.misses(self.residuals(state))
             spread = max(1.0, 1.4826 * float(np.median(miss))) if len(miss) else 1.0
             state = self.fit(state, 1 / (1 + (miss / (pull * spread)) ** 2), 8)

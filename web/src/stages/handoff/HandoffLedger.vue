@@ -14,6 +14,11 @@ const FORMS = {
 const group = ref<keyof typeof FORMS>('video')
 const form = ref<string>('mp4')
 const GROUPS: Record<keyof typeof FORMS, string> = { video: 'Video', frames: 'Frames', scene: 'Scene', package: 'Package' }
+const bend = ref(false)
+/** The home photo, when its lens bends. */
+const bending = computed(() => s.shot.photos.find((p) => p.camera))
+const bends = computed(() => (bending.value?.camera?.distortion as number[] | undefined)?.some(Boolean) ?? false)
+const pictures = computed(() => group.value === 'video' || group.value === 'frames')
 const ready = computed(() => s.shot.solids.length > 0 || group.value === 'package')
 const d = computed(() => s.shot.delivery)
 const failing = computed(() => (report.value?.report ? report.value.report.frames.filter((f) => !f.holds).length : null))
@@ -31,8 +36,9 @@ function choose(g: keyof typeof FORMS) {
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
       <div class="groups" role="group" aria-label="What to deliver"><button v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">{{ n }}</button></div>
       <label v-for="[f, n] in FORMS[group]" :key="f" class="form"><input v-model="form" type="radio" name="form" :value="f" /> {{ n }}</label>
-      <p v-if="group === 'video' || group === 'frames'" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
-      <button class="main" :disabled="!ready || running" data-deliver @click="s.work('/deliveries', { form })">{{ running ? 'At work…' : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}` }}</button>
+      <label v-if="bends && pictures" class="form" title="Frames as the photo's lens would have drawn them, to lie over footage of it"><input v-model="bend" type="checkbox" data-bend /> Bend as the lens of {{ bending!.name }} does</label>
+      <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
+      <button class="main" :disabled="!ready || running" data-deliver @click="s.work('/deliveries', { form, bend: bend && bends && pictures })">{{ running ? 'At work…' : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}` }}</button>
       <p v-if="!ready" class="quiet">Build what the photo shows first; there is nothing to render yet.</p>
     </section>
     <section class="section">

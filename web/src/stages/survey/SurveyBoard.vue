@@ -3,17 +3,19 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Edge, Family, Survey, Vec2 } from '../../api/client'
-import { bendPixel, groundGrid, viewOf, wallGrid } from '../../board/camera'
+import type { Family, Survey, Vec2, Vec3 } from '../../api/client'
+import { bentLine } from '../../board/camera'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import CompareSheet from './CompareSheet.vue'
 import { useJoining } from './joining'
 import Overview from './Overview.vue'
-import { familyOf, HINTS, NAMES, near, useSurvey, type Tool } from './survey'
+import SurveyAids from './SurveyAids.vue'
+import SurveyMarks from './SurveyMarks.vue'
+import { familyOf, HINTS, NAMES, near, under, useSurvey, within, type Tool } from './survey'
 import TieMarks from './TieMarks.vue'
 
-const { s, tool, chosen, kept, survey, result, problem, show, found, dropped, finding, hint, measuring, measure, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
+const { s, tool, chosen, selected, toggle, reassign, split, changeFound, foundProblem, kept, survey, result, problem, show, found, dropped, finding, hint, measuring, measure, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
 const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
@@ -25,6 +27,8 @@ let grip: Grip | null = null
 let drawing: { a: Vec2; b: Vec2 } | null = null
 const heldTie = ref<{ id: string; at: Vec2 } | null>(null)
 const ghost = ref<{ a: Vec2; b: Vec2 } | null>(null)
+/** A box drawn with Shift held, which chooses the edges that it touches. */
+const box = ref<{ a: Vec2; b: Vec2 } | null>(null)
 const hover = ref<Vec2 | null>(null)
 
 function pick(p: Vec2): Grip | null {
@@ -52,20 +56,8 @@ function placed(p: Vec2): Survey {
 function inside(p: Vec2): Vec2 {
   return [Math.min(Math.max(p[0], 0), s.photo!.width!), Math.min(Math.max(p[1], 0), s.photo!.height!)]
 }
-/** Of some edges the one whose line passes under a pixel, within a few pixels of the screen. */
-function under(edges: Edge[], p: Vec2, within: number): number | null {
-  let best: number | null = null
-  let least = within / board.value!.pan.at.scale
-  edges.forEach((e, i) => {
-    const [a, b] = [e.points[0] as Vec2, e.points[e.points.length - 1] as Vec2]
-    const d = [b[0] - a[0], b[1] - a[1]]
-    const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1]) / (d[0] ** 2 + d[1] ** 2)))
-    const off = near(p, [a[0] + t * d[0], a[1] + t * d[1]])
-    if (off < least) { least = off; best = i }
-  })
-  return best
-}
-const edgeAt = (p: Vec2) => under(kept.value!.edges, p, 7)
+const onScreen = (pixels: number) => pixels / board.value!.pan.at.scale
+const edgeAt = (p: Vec2) => under(kept.value!.edges, p, onScreen(7))
 /** A new edge, once it is long enough to mean something. */
 function withDrawn(): Survey | null {
   if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
@@ -91,14 +83,23 @@ function tapeDirection(a: Vec2, b: Vec2): Family {
   }
   return best
 }
-function down(p: Vec2) {
-  if (comparing.value) return
-  if (found.value) {
-    const i = under(found.value.edges, p, 8)
-    if (i === null) return
+function dropFound(which: number[]) {
+  changeFound(() => {
     const next = new Set(dropped.value)
-    if (!next.delete(i)) next.add(i)
+    const out = which.some((i) => !next.has(i))
+    for (const i of which) { if (out) next.add(i); else next.delete(i) }
     dropped.value = next
+  })
+}
+function down(p: Vec2, event: PointerEvent) {
+  if (comparing.value) return
+  if (event.shiftKey) {
+    box.value = { a: inside(p), b: inside(p) }
+    return
+  }
+  if (found.value) {
+    const i = under(found.value.edges, p, onScreen(8))
+    if (i !== null) dropFound([i])
     return
   }
   grip = pick(p)
@@ -123,7 +124,8 @@ function down(p: Vec2) {
 }
 function move(p: Vec2) {
   hover.value = p
-  if (grip?.kind === 'tie') heldTie.value = { id: grip.id, at: inside(p) }
+  if (box.value) box.value = { ...box.value, b: inside(p) }
+  else if (grip?.kind === 'tie') heldTie.value = { id: grip.id, at: inside(p) }
   else if (grip) trying(placed(inside(p)))
   else if (drawing) {
     drawing.b = inside(p)
@@ -133,7 +135,20 @@ function move(p: Vec2) {
     if (next && tool.value !== 'tape') trying(next)
   }
 }
+/** A box chooses what it touches; a click with Shift held adds the edge under it, or takes it away. */
+function unbox(p: Vec2) {
+  const { a } = box.value!
+  box.value = null
+  const edges = found.value?.edges ?? kept.value!.edges
+  const clicked = near(a, p) < onScreen(6)
+  const one = clicked ? under(edges, p, onScreen(8)) : null
+  const which = clicked ? (one === null ? [] : [one]) : within(edges, a, p)
+  if (found.value) { if (which.length) dropFound(which) }
+  else if (clicked) which.forEach(toggle)
+  else selected.value = which
+}
 async function up(p: Vec2, event: PointerEvent) {
+  if (box.value) return unbox(p)
   const laying = show.snap && !event.altKey
   const reach = 7 / board.value!.pan.at.scale
   if (grip?.kind === 'tie') {
@@ -190,32 +205,27 @@ function twice(p: Vec2) {
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey || event.metaKey) return
   const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', h: 'horizon', t: 'tape', o: 'datum', m: 'measure', p: 'point' }
-  const wanted = tools[event.key.toLowerCase()]
-  if (event.key.toLowerCase() === 'f' && !found.value) void find()
+  const wanted = tools[event.key.toLowerCase()] as Tool | undefined
+  const key = event.key.toLowerCase()
+  if (found.value && familyOf(tools[key]) !== undefined && hover.value) {
+    const i = under(found.value.edges, hover.value, onScreen(8))
+    if (i !== null) changeFound(() => { found.value!.edges[i].family = familyOf(tools[key]) ?? null })
+  } else if (key === 'f' && !found.value) void find()
+  else if (key === 'x' && !found.value) split(hover.value)
   else if (wanted) {
     if (wanted === 'point' && s.shot.photos.length < 2) return
-    if (chosen.value !== null && kept.value && familyOf(wanted) !== undefined) {
-      const next = copy()
-      next.edges[chosen.value].family = familyOf(wanted) ?? null
-      void keep(next, 'Change an edge’s direction')
-    }
+    if (selected.value.length && familyOf(wanted) !== undefined) reassign(familyOf(wanted) ?? null)
     tool.value = wanted
   } else if (event.key === 'Delete' || event.key === 'Backspace') {
     if (tool.value === 'point') { if (chosenTie.value) void removeTie(chosenTie.value) }
     else if (tool.value === 'horizon' && kept.value?.horizon) { const next = copy(); next.horizon = null; void keep(next, 'Remove the horizon') }
     else removeChosen()
   }
-  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; measuring.value = null; chosenTie.value = null }
+  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; box.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; measuring.value = null; chosenTie.value = null }
 })
 watch(() => s.photo?.id, () => { grip = null; drawing = null })
 
 const camera = computed(() => result.value?.camera ?? null)
-const gridStep = computed(() => (camera.value?.position ? 1 : 0.5))
-const grid = computed(() => {
-  if (!camera.value || show.grid === 'none' || comparing.value) return []
-  const view = viewOf(camera.value)
-  return show.grid === 'ground' ? groundGrid(view, gridStep.value) : wallGrid(view, gridStep.value, show.grid)
-})
 const horizon = computed<[Vec2, Vec2] | null>(() => {
   const h = result.value?.horizon
   if (!h || !s.photo) return null
@@ -224,19 +234,6 @@ const horizon = computed<[Vec2, Vec2] | null>(() => {
   const y = (x: number) => -(h[0] * x + h[2]) / h[1]
   return [[-w, y(-w)], [2 * w, y(2 * w)]]
 })
-function bent(line: [Vec2, Vec2], toScreen: (p: Vec2) => Vec2): string {
-  const c = camera.value
-  if (!c || !(c.distortion as number[]).some(Boolean)) {
-    const [a, b] = line.map(toScreen)
-    return `M${a.join(' ')}L${b.join(' ')}`
-  }
-  let d = ''
-  for (let i = 0; i <= 24; i++) {
-    const p: Vec2 = [line[0][0] + ((line[1][0] - line[0][0]) * i) / 24, line[0][1] + ((line[1][1] - line[0][1]) * i) / 24]
-    d += `${i ? 'L' : 'M'}${toScreen(bendPixel(c, p)).map((v) => v.toFixed(1)).join(' ')}`
-  }
-  return d
-}
 const vanishing = computed(() => {
   const r = result.value
   if (!r) return []
@@ -270,35 +267,12 @@ const counts = computed(() => {
     <PictureBoard ref="board" :src="src" :width="s.photo.width!" :height="s.photo.height!" :loupe="!comparing && !found" :cursor="comparing || found ? 'default' : 'crosshair'" label="Trace edges on the photo" @down="down" @move="move" @up="up" @twice="twice">
       <template #default="{ pan }">
         <clipPath id="in-photo"><rect :x="pan.at.x" :y="pan.at.y" :width="s.photo.width! * pan.at.scale" :height="s.photo.height! * pan.at.scale" /></clipPath>
-        <g v-if="grid.length" class="grid" data-grid clip-path="url(#in-photo)"><path :d="grid.map((l) => bent(l, pan.toScreen)).join('')" /></g>
-        <path v-if="horizon" class="horizon" :d="bent(horizon, pan.toScreen)" data-horizon />
+        <SurveyAids v-if="camera && !comparing" :camera="camera" :rise="result!.vanishing_points.rise as Vec3" :hover="hover" :to-screen="pan.toScreen" clip-path="url(#in-photo)" />
+        <path v-if="horizon" class="horizon" :d="bentLine(camera!, horizon, pan.toScreen)" data-horizon />
         <g v-if="found" data-found>
           <polyline v-for="(e, i) in found.edges" :key="`f${i}`" :class="['proposed', e.family ?? 'none', { out: dropped.has(i) }]" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
         </g>
-        <g v-if="survey && !found && !comparing">
-          <g v-for="(e, i) in survey.edges" :key="i" :class="['edge', e.family ?? 'none', { chosen: chosen === i, faulty: (result?.edges[i]?.weight ?? 1) < 0.05 }]" :data-edge="i">
-            <polyline class="halo" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
-            <polyline class="line" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
-            <template v-for="(p, j) in e.points" :key="j">
-              <template v-if="j > 0 && j < e.points.length - 1"><circle v-if="chosen === i" class="end" :cx="pan.toScreen(p as Vec2)[0]" :cy="pan.toScreen(p as Vec2)[1]" r="3" /></template>
-              <template v-else>
-              <rect v-if="e.family === 'run'" class="end" :x="pan.toScreen(p as Vec2)[0] - 4" :y="pan.toScreen(p as Vec2)[1] - 4" width="8" height="8" />
-              <circle v-else-if="e.family === 'return'" class="end" :cx="pan.toScreen(p as Vec2)[0]" :cy="pan.toScreen(p as Vec2)[1]" r="4.5" />
-              <path v-else class="end" :d="`M${pan.toScreen(p as Vec2)[0] - 5} ${pan.toScreen(p as Vec2)[1] + 4}l5 -9l5 9Z`" />
-              </template>
-            </template>
-          </g>
-          <g v-if="survey.horizon" class="drawn-horizon" data-drawn-horizon>
-            <line :x1="pan.toScreen(survey.horizon[0] as Vec2)[0]" :y1="pan.toScreen(survey.horizon[0] as Vec2)[1]" :x2="pan.toScreen(survey.horizon[1] as Vec2)[0]" :y2="pan.toScreen(survey.horizon[1] as Vec2)[1]" />
-            <circle v-for="(q, i) in survey.horizon" :key="i" :cx="pan.toScreen(q as Vec2)[0]" :cy="pan.toScreen(q as Vec2)[1]" r="4" />
-          </g>
-          <g v-for="(t, i) in survey.lengths" :key="`t${i}`" class="tape" :data-tape="i">
-            <line :x1="pan.toScreen(t.a as Vec2)[0]" :y1="pan.toScreen(t.a as Vec2)[1]" :x2="pan.toScreen(t.b as Vec2)[0]" :y2="pan.toScreen(t.b as Vec2)[1]" />
-            <path v-for="end in [t.a, t.b]" :key="end.join()" :d="`M${pan.toScreen(end as Vec2)[0] - 7} ${pan.toScreen(end as Vec2)[1]}h14`" />
-            <text :x="(pan.toScreen(t.a as Vec2)[0] + pan.toScreen(t.b as Vec2)[0]) / 2 + 9" :y="(pan.toScreen(t.a as Vec2)[1] + pan.toScreen(t.b as Vec2)[1]) / 2">{{ t.metres }} m</text>
-          </g>
-          <g v-if="survey.datum" class="datum" data-datum :transform="`translate(${pan.toScreen(survey.datum as Vec2).join()})`"><circle r="7" /><path d="M-12 0H12M0 -12V12" /></g>
-        </g>
+        <SurveyMarks v-if="survey && !found && !comparing" :survey="survey" :result="result" :selected="selected" :to-screen="pan.toScreen" />
         <TieMarks v-if="!found && !comparing" :ties="ties" :photo="s.photo.id" :chosen="chosenTie" :to-screen="pan.toScreen" :held="heldTie" />
         <g v-if="hint" class="hint" :transform="`translate(${pan.toScreen(hint).join()})`"><circle r="22" /><path d="M-30 0h-14M30 0h14M0 -30v-14M0 30v14" /></g>
         <g v-if="show.points && !comparing">
@@ -306,8 +280,9 @@ const counts = computed(() => {
         </g>
         <g v-if="measuring && !comparing" class="measure" data-measure>
           <line :x1="pan.toScreen(measuring.a)[0]" :y1="pan.toScreen(measuring.a)[1]" :x2="pan.toScreen(measuring.b)[0]" :y2="pan.toScreen(measuring.b)[1]" />
-          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{ measuring.problem ?? (measuring.metres === null ? '' : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' || show.grid === 'ground' ? 'ground' : `${show.grid} plane`}`) }}</text>
+          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{ measuring.problem ?? (measuring.metres === null ? '' : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' ? 'ground' : show.grid === 'ground' || show.grid === 'ceiling' ? show.grid : `${show.grid} plane`}`) }}</text>
         </g>
+        <rect v-if="box" class="ghost" fill="none" data-box :x="Math.min(pan.toScreen(box.a)[0], pan.toScreen(box.b)[0])" :y="Math.min(pan.toScreen(box.a)[1], pan.toScreen(box.b)[1])" :width="Math.abs(box.b[0] - box.a[0]) * pan.at.scale" :height="Math.abs(box.b[1] - box.a[1]) * pan.at.scale" />
         <line v-if="ghost" class="ghost" :x1="pan.toScreen(ghost.a)[0]" :y1="pan.toScreen(ghost.a)[1]" :x2="pan.toScreen(ghost.b)[0]" :y2="pan.toScreen(ghost.b)[1]" />
       </template>
       <template #front="{ pan }">
@@ -323,12 +298,14 @@ const counts = computed(() => {
     <div class="aids">
       <label title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"><input v-model="show.snap" type="checkbox" /> Snap</label>
       <label class="grids">Grid
-        <select v-model="show.grid" aria-label="Which grid is shown"><option value="none">none</option><option value="ground">ground</option><option value="front">front wall</option><option value="side">side wall</option></select>
-        <span class="figure">{{ camera?.position ? `${gridStep} m` : '½ camera height' }}</span>
+        <select v-model="show.grid" aria-label="Which grid is shown"><option value="none">none</option><option value="ground">ground</option><option value="front">front wall</option><option value="side">side wall</option><option value="ceiling">ceiling</option></select>
+        <template v-if="show.grid === 'ceiling'">at <input v-model.number="show.ceiling" class="figure level" type="number" min="0.1" max="1000" step="0.1" aria-label="Ceiling’s height" />{{ camera?.position ? 'm' : 'camera heights' }},</template>
+        <span class="figure">{{ camera?.position ? 'lines 1 m' : 'lines ½ camera height' }}</span>
       </label>
+      <label title="Upright lines of the place: a wall’s corner should run along them"><input v-model="show.plumb" type="checkbox" /> Plumb lines</label>
     </div>
     <div v-if="found" class="first row" role="status" data-found-bar>
-      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm{{ unsure ? ', which is not well known yet: take them and trace more' : '' }}. Click one to drop it.</span>
+      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. <template v-if="foundProblem">{{ foundProblem }}</template><template v-else>They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm{{ unsure ? ', which is not well known yet: take them and trace more' : '' }}.</template> Click one to drop it, point at one and press R, E, U or S to say its direction; Shift and drag drops several.</span>
       <button class="sure" data-take @click="takeFound">Take them</button><button @click="found = null">Leave them</button>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
@@ -350,22 +327,10 @@ const counts = computed(() => {
 .aids { position: absolute; right: 10px; bottom: 10px; display: flex; }
 .aids label { background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; margin-left: -1px; display: flex; gap: 6px; align-items: center; white-space: nowrap; }
 .mark line { stroke-width: 3; }
-.run line, .edge.run .line { stroke: var(--run); }
 .mark.run line { stroke: #57b5aa; }
 .mark.return line { stroke: #d69a33; stroke-dasharray: 9 4; stroke-linecap: round; }
 .mark.rise line { stroke: #9d86c9; stroke-dasharray: 2 4; }
 .first { position: absolute; left: 50%; bottom: 52px; z-index: 1; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 8px 14px; max-width: 76%; }
-.edge polyline { fill: none; }
-.edge .halo { stroke: rgb(255 255 255 / 80%); stroke-width: 4.5; }
-.edge .line { stroke: #fff; stroke-width: 2.2; }
-.edge.run .line { stroke: var(--run); }
-.edge.return .line { stroke: var(--return); stroke-dasharray: 13 6; stroke-linecap: round; }
-.edge.rise .line { stroke: var(--rise); stroke-dasharray: 2.5 4; }
-.edge .end { fill: #fff; stroke: var(--ink); stroke-width: 1.2; }
-.edge.run .end { stroke: var(--run); }
-.edge.return .end { stroke: var(--return); }
-.edge.rise .end { stroke: var(--rise); }
-.edge.faulty .line { opacity: 0.75; stroke-dasharray: 3 7; }
 .proposed { fill: none; stroke-width: 2.6; paint-order: stroke; filter: drop-shadow(0 0 1px #fff); }
 .proposed.run { stroke: var(--run); }
 .proposed.return { stroke: var(--return); stroke-dasharray: 13 6; stroke-linecap: round; }
@@ -376,18 +341,10 @@ const counts = computed(() => {
 .first.row { flex-wrap: nowrap; max-width: 92%; width: max-content; }
 .first.row button { white-space: nowrap; }
 .grids select { padding: 1px 2px; }
-.edge.chosen .line { stroke-width: 3.4; }
-.edge.chosen .end { fill: var(--action); }
-.grid path { fill: none; stroke: rgb(255 255 255 / 50%); stroke-width: 0.8; }
+.level { width: 58px; padding: 1px 3px; }
 .horizon { fill: none; stroke: #fff; stroke-width: 1.2; stroke-dasharray: 1 3; }
 .measure line { stroke: #fff; stroke-width: 2; paint-order: stroke; filter: drop-shadow(0 0 1px #000); }
-.drawn-horizon line { stroke: #fff; stroke-width: 2.2; stroke-dasharray: 10 4; }
-.drawn-horizon circle { fill: var(--ink); stroke: #fff; }
-.tape line { stroke: var(--action); stroke-width: 2.4; }
-.tape path { stroke: var(--action); stroke-width: 2.4; }
 text { font: 500 13px var(--label); fill: #fff; paint-order: stroke; stroke: rgb(34 48 58 / 80%); stroke-width: 3px; }
-.datum circle, .datum path { fill: none; stroke: #fff; stroke-width: 2; paint-order: stroke; }
-.datum circle { stroke: var(--action); }
 .vp path { stroke-width: 2.2; }
 .vp.run path { stroke: var(--run); }
 .vp.return path { stroke: var(--return); }

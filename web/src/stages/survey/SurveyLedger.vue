@@ -6,7 +6,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf, NAMES, useSurvey } from './survey'
 
-const { s, tool, chosen, survey, result, problem, finding, hint, mm, px, keep, copy, removeChosen, filmBack, find, dropFaulty } = useSurvey()
+const { s, tool, chosen, selected, toggle, reassign, split, survey, result, problem, finding, hint, mm, px, keep, copy, removeChosen, filmBack, find, dropFaulty } = useSurvey()
 const all = ref(false)
 const FEW = 8
 const r = computed(() => result.value)
@@ -74,11 +74,6 @@ function exchange() {
   next.lengths.forEach((t) => { t.direction = other(t.direction)! })
   void keep(next, 'Exchange Run and Return')
 }
-function setFamily(i: number, f: Family | null) {
-  const next = copy()
-  next.edges[i].family = f
-  void keep(next, 'Change an edge’s direction')
-}
 </script>
 
 <template>
@@ -143,9 +138,9 @@ function setFamily(i: number, f: Family | null) {
       <table class="facts" data-edges>
         <thead><tr><th>Direction</th><th class="number">length</th><th class="number">off by</th><th class="number">counts</th></tr></thead>
         <tbody>
-          <tr v-for="row in shownRows" :key="row.i" class="pick" :class="{ chosen: chosen === row.i }" tabindex="0" @click="chosen = row.i" @keydown.enter="chosen = row.i">
+          <tr v-for="row in shownRows" :key="row.i" class="pick" :class="{ chosen: selected.includes(row.i) }" tabindex="0" @click="$event.shiftKey ? toggle(row.i) : (chosen = row.i)" @keydown.enter="$event.shiftKey ? toggle(row.i) : (chosen = row.i)">
             <td>
-              <select v-if="chosen === row.i" :value="row.family ?? ''" aria-label="Direction" @change="setFamily(row.i, (($event.target as HTMLSelectElement).value || null) as Family | null)">
+              <select v-if="chosen === row.i" :value="row.family ?? ''" aria-label="Direction" @click.stop @change="reassign((($event.target as HTMLSelectElement).value || null) as Family | null)">
                 <option value="">straight</option>
                 <option v-for="(n, f) in NAMES" :key="f" :value="f">{{ n }}</option>
               </select>
@@ -159,7 +154,9 @@ function setFamily(i: number, f: Family | null) {
         </tbody>
       </table>
       <button v-if="rows.length > FEW" class="plain" @click="all = !all">{{ all ? `The ${FEW} worst only` : `All ${rows.length}` }}</button>
-      <button v-if="chosen !== null" class="plain" @click="removeChosen">Remove this edge</button>
+      <span v-if="selected.length > 1" class="quiet" data-selected>{{ selected.length }} edges chosen</span>
+      <button v-if="selected.length === 1" class="plain" title="Two edges of one, at the pointer (X) or in its middle" data-split @click="split(null)">Split this edge</button>
+      <button v-if="selected.length" class="plain" data-remove @click="removeChosen">Remove {{ selected.length === 1 ? 'this edge' : 'them' }}</button>
       <button v-if="rows.length > 1" class="plain" title="A quarter turn of the directions" data-exchange @click="exchange">Exchange Run and Return</button>
       <button class="plain" :disabled="finding" data-find-more @click="find">Find edges</button>
     </section>
