@@ -280,9 +280,7 @@ def test_several_edges_are_chosen_turned_split_and_removed(page, halt):
     board.zoom_to(0.65 * a + 0.35 * b, 2)
     page.mouse.click(*board.place(0.65 * a + 0.35 * b))
     page.keyboard.press("x")
-    got = until(
-        lambda: len(e := photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) + 1 and e
-    )
+    got = until(lambda: len(e := photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) + 1 and e)
     i = before.index(longest)
     assert got[i]["points"][1] == got[i + 1]["points"][0]
     assert np.linalg.norm(np.array(got[i]["points"][1]) - (0.65 * a + 0.35 * b)) < 4
