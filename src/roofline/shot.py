@@ -9,28 +9,109 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
-Vec2 = tuple[float, float]
-Vec3 = tuple[float, float, float]
-Vec4 = tuple[float, float, float, float]
-Vec5 = tuple[float, float, float, float, float]
-Mat3 = tuple[Vec3, Vec3, Vec3]
-Family = Literal["run", "return", "rise"]
-FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
-Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
-VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
-Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
-Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
-Positive = Annotated[float, Field(gt=0)]
-PixelCount = Annotated[int, Field(ge=1, le=65536)]
+from roofline.base import (
+    FAMILIES,
+    VERDICTS,
+    Family,
+    Id,
+    Mat3,
+    Model,
+    Name,
+    PixelCount,
+    Positive,
+    Vec2,
+    Vec3,
+    Vec4,
+    Vec5,
+    Verdict,
+)
+from roofline.solid import (
+    OWN_MEASURES,
+    AnySolid,
+    Backdrop,
+    Block,
+    Column,
+    Cut,
+    Flat,
+    Gable,
+    Ground,
+    Imported,
+    Mesh,
+    MeshFace,
+    Panel,
+    Room,
+    Slab,
+    SolidBase,
+    Steps,
+    Wall,
+)
 
-
-class Model(BaseModel):
-    """Base: NaN and infinity refused, unknown fields of newer writers ignored."""
-
-    model_config = ConfigDict(allow_inf_nan=False, extra="ignore", validate_assignment=True)
-
+__all__ = [
+    "Advice",
+    "AnySolid",
+    "Backdrop",
+    "Block",
+    "Camera",
+    "Cause",
+    "CheckReport",
+    "Column",
+    "Cut",
+    "Delivery",
+    "Edge",
+    "EdgeReport",
+    "Effect",
+    "FAMILIES",
+    "Family",
+    "Flat",
+    "FocalPrior",
+    "FrameReport",
+    "Framing",
+    "Gable",
+    "Ground",
+    "Id",
+    "Imported",
+    "Key",
+    "Length",
+    "Limits",
+    "Mat3",
+    "Mesh",
+    "MeshFace",
+    "Model",
+    "Move",
+    "Name",
+    "OWN_MEASURES",
+    "Outline",
+    "Panel",
+    "Photo",
+    "PhotoFacts",
+    "PixelCount",
+    "Plate",
+    "Positive",
+    "ProbeReport",
+    "Rejected",
+    "Room",
+    "Shot",
+    "Slab",
+    "SolidBase",
+    "Steps",
+    "SurfaceLimits",
+    "Survey",
+    "SurveyInput",
+    "SurveyResult",
+    "SurveySigma",
+    "TapeReport",
+    "Throw",
+    "Tie",
+    "VERDICTS",
+    "Vec2",
+    "Vec3",
+    "Vec4",
+    "Vec5",
+    "Verdict",
+    "Wall",
+]
 
 # ---------------------------------------------------------------- photo and survey
 
@@ -205,138 +286,6 @@ class Tie(Model):
     surface: str | None = None  # "ground", or a face of a standing solid
     world: Vec3 | None = None
     off_px: dict[Id, float] = {}
-
-
-# ---------------------------------------------------------------- massing
-
-
-class SolidBase(Model):
-    id: Id
-    name: Name
-    locked: bool = False
-
-
-class Ground(SolidBase):
-    """A level rectangle; `centre` is (run, return) in metres."""
-
-    kind: Literal["ground"] = "ground"
-    centre: Vec2 = (0.0, 0.0)
-    size: tuple[Positive, Positive] = (200.0, 200.0)
-    height: float = 0.0
-
-
-class Block(SolidBase):
-    """An upright box: its foot's corner, its size along run, rise and return, and its turn about the corner."""
-
-    kind: Literal["block"] = "block"
-    corner: Vec3
-    size: tuple[Positive, Positive, Positive]
-    turn_deg: float = 0.0
-
-
-class Gable(SolidBase):
-    """A ridged roof on the rectangle of a block: `size` is its eaves' extent and the ridge's height over them."""
-
-    kind: Literal["gable"] = "gable"
-    corner: Vec3
-    size: tuple[Positive, Positive, Positive]
-    ridge: Literal["run", "return"] = "run"
-    turn_deg: float = 0.0
-
-
-class Column(SolidBase):
-    """An upright n-sided column, tapered when the radii differ."""
-
-    kind: Literal["column"] = "column"
-    foot: Vec3
-    radius_foot: Positive
-    radius_top: Positive
-    height: Positive
-    sides: Annotated[int, Field(ge=3, le=128)] = 24
-
-
-class Wall(SolidBase):
-    """An upright rectangle from foot a to foot b (run, return), in front when seen from its left-hand side."""
-
-    kind: Literal["wall"] = "wall"
-    a: Vec2
-    b: Vec2
-    base: float = 0.0
-    height: Positive
-
-
-class Flat(SolidBase):
-    """An upright cut-out: a rectangle through `foot`, square to `heading_deg`; its plate's matte shapes it.
-
-    `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat.
-    """
-
-    kind: Literal["flat"] = "flat"
-    foot: Vec3
-    heading_deg: float
-    extent: Vec4
-
-    @field_validator("extent")
-    @classmethod
-    def _extent(cls, value: Vec4) -> Vec4:
-        if value[1] <= value[0] or value[3] <= value[2]:
-            raise ValueError("a flat needs a width and a height above zero")
-        return value
-
-
-class Backdrop(SolidBase):
-    """A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero."""
-
-    kind: Literal["backdrop"] = "backdrop"
-    viewer: Vec3
-    heading_deg: float
-    distance: Positive
-    width: Positive
-    base: float
-    height: Positive
-    arc_deg: Annotated[float, Field(ge=0, le=340)] = 0.0
-
-
-class MeshFace(Model):
-    name: str
-    loop: Annotated[list[Annotated[int, Field(ge=0)]], Field(min_length=3)]
-
-
-class Mesh(SolidBase):
-    """Planar faces on vertices; loops counter-clockwise seen from the front."""
-
-    kind: Literal["mesh"] = "mesh"
-    vertices: Annotated[list[Vec3], Field(min_length=3)]
-    faces: Annotated[list[MeshFace], Field(min_length=1)]
-    cutout: bool = False
-
-    @model_validator(mode="after")
-    def _loops(self) -> Mesh:
-        n = len(self.vertices)
-        seen: set[str] = set()
-        for face in self.faces:
-            if max(face.loop) >= n:
-                raise ValueError(f"face '{face.name}' of '{self.id}' names vertex {max(face.loop)}, there are {n}")
-            if face.name in seen:
-                raise ValueError(f"two faces of '{self.id}' are called '{face.name}'")
-            seen.add(face.name)
-        return self
-
-
-AnySolid = Annotated[Ground | Block | Gable | Column | Wall | Flat | Backdrop | Mesh, Field(discriminator="kind")]
-
-
-# what a solid must say of itself to be rebuilt from its own measures rather than from vertices and faces
-OWN_MEASURES: dict[str, set[str]] = {
-    "ground": {"size"},
-    "block": {"corner", "size"},
-    "gable": {"corner", "size"},
-    "column": {"foot", "radius_foot", "radius_top", "height"},
-    "wall": {"a", "b", "height"},
-    "flat": {"foot", "heading_deg", "extent"},
-    "backdrop": {"viewer", "heading_deg", "distance", "width", "base", "height"},
-    "mesh": {"vertices"},
-}
 
 
 # ---------------------------------------------------------------- plates and throws

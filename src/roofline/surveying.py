@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.massing.solids import faces_of, plane_of
+from roofline.core.massing.planes import plane_of
+from roofline.core.massing.solids import faces_of
 from roofline.core.survey.detect import Found, find
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
 from roofline.core.survey.measure import Plane as GridPlane

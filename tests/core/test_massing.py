@@ -8,8 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import looking
 
-from roofline.core.massing import construct
-from roofline.core.massing.solids import faces_of, plane_of, triangles_of
+from roofline.core.massing import arrange, construct, pull
+from roofline.core.massing.planes import plane_of, triangles_of
+from roofline.core.massing.solids import faces_of
 from roofline.errors import MassingError
 from roofline.shot import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, MeshFace, Wall
 
@@ -79,7 +80,7 @@ def test_a_concave_face_is_cut_into_its_own_area():
 def test_a_depth_move_keeps_the_picture(solid, factor):
     """To 0.01 px from home, for every kind of solid."""
     before = VIEW.project(faces_of(solid).vertices)
-    moved = construct.pushed(solid, VIEW.position, factor)
+    moved = arrange.pushed(solid, VIEW.position, factor)
     after = VIEW.project(faces_of(moved).vertices)
     assert np.nanmax(np.abs(before - after)) < 0.01 if not np.isnan(before).all() else True
     there = np.linalg.norm(faces_of(moved).vertices - VIEW.position, axis=1)
@@ -140,7 +141,7 @@ def test_a_pulled_corner_follows_the_pointer(solid, axis):
         a = np.radians(solid.heading_deg)
         direction = np.array([np.cos(a), 0, np.sin(a)])
     wanted = VIEW.project(start + 0.2 * direction)
-    got = construct.pulled(solid, VIEW, corner, axis, tuple(wanted))
+    got = pull.pulled(solid, VIEW, corner, axis, tuple(wanted))
     if solid.kind in ("block", "wall", "flat", "mesh", "ground") or (solid.kind == "gable" and axis != "rise"):
         spots = VIEW.project(faces_of(got).vertices)
         assert np.nanmin(np.linalg.norm(spots - wanted, axis=1)) < 0.01
@@ -161,4 +162,4 @@ def test_what_cannot_be_built_is_said():
     with pytest.raises(MassingError, match="some metres away"):
         construct.backdrop(VIEW, "b", "B", -4)
     with pytest.raises(MassingError, match="not there any more"):
-        construct.pulled(SOLIDS[1], VIEW, 99, "run", spot)
+        pull.pulled(SOLIDS[1], VIEW, 99, "run", spot)

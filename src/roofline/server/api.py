@@ -16,7 +16,7 @@ from pydantic import Field
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll
 from roofline.core.findings import findings
-from roofline.core.massing import construct
+from roofline.core.massing import arrange, pull
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key, lens_centre
 from roofline.core.survey.detect import FOUND_SIGMA
@@ -378,7 +378,7 @@ def _massing(api: Api, routes: Routes) -> None:
         return api.changed(shot_id)
 
     def pulled(shot: Shot, solid: AnySolid, body: Pull) -> AnySolid:
-        return construct.pulled(solid, studio.surveyed(shot, body.photo)[1], body.corner, body.axis, body.pixel)
+        return pull.pulled(solid, studio.surveyed(shot, body.photo)[1], body.corner, body.axis, body.pixel)
 
     @routes.add("POST", BASE + "/solids/<solid_id>/pull/try", body=Pull, returns=Constructed)
     def try_pull(shot_id: str, solid_id: str, body: Pull) -> Constructed:
@@ -400,7 +400,7 @@ def _massing(api: Api, routes: Routes) -> None:
             shot_id,
             solid_id,
             "Move in depth",
-            lambda shot, solid: construct.pushed(solid, studio.home_position(shot), body.factor),
+            lambda shot, solid: arrange.pushed(solid, studio.home_position(shot), body.factor),
         )
         return api.changed(shot_id)
 

@@ -10,7 +10,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, view_of
-from roofline.core.massing.solids import faces_of, plane_of, triangles_of
+from roofline.core.massing.planes import plane_of, triangles_of
+from roofline.core.massing.solids import faces_of
 from roofline.errors import PlateError
 from roofline.shot import Plate, Shot
 

@@ -1,0 +1,27 @@
+"""What all models share: their base, and the types of their fields."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Vec2 = tuple[float, float]
+Vec3 = tuple[float, float, float]
+Vec4 = tuple[float, float, float, float]
+Vec5 = tuple[float, float, float, float, float]
+Mat3 = tuple[Vec3, Vec3, Vec3]
+Family = Literal["run", "return", "rise"]
+FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
+Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
+VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
+Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
+Positive = Annotated[float, Field(gt=0)]
+PixelCount = Annotated[int, Field(ge=1, le=65536)]
+
+
+class Model(BaseModel):
+    """Base: NaN and infinity refused, unknown fields of newer writers ignored."""
+
+    model_config = ConfigDict(allow_inf_nan=False, extra="ignore", validate_assignment=True)
