@@ -107,7 +107,7 @@ class Place:
             q = np.cross(s, e1)
             v = np.einsum("j,ij->i", ray, q) / det
             k = np.einsum("ij,ij->i", e2, q) / det
-        inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (k > 1e-6) & np.isfinite(k)
+            inside = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (k > 1e-6) & np.isfinite(k)
         out = []
         seen = set()
         for t in np.flatnonzero(inside)[np.argsort(k[inside])]:
