@@ -19,7 +19,15 @@ from roofline.core.throw.scene import compile_scene
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import frames as delivery
 from roofline.formats import scenes
-from roofline.formats.package import Package, open_package, plate_pictures, sentence, strict_json, write_package
+from roofline.formats.package import (
+    Package,
+    mesh_files,
+    open_package,
+    plate_pictures,
+    sentence,
+    strict_json,
+    write_package,
+)
 from roofline.shot import SurveyInput
 
 
@@ -76,7 +84,8 @@ def pixel_of(text: str) -> tuple[float, float]:
 
 
 def engine_of(package: Package) -> Engine:
-    return Engine(compile_scene(package.shot, plate_pictures(package.shot, package.read)))
+    shot, read = package.shot, package.read
+    return Engine(compile_scene(shot, plate_pictures(shot, read), mesh_files(shot, read)))
 
 
 @click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"]})

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import re
 import threading
 from collections.abc import Callable
 from functools import partial
@@ -15,24 +14,23 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array, View, view_of
-from roofline.core.massing import construct
+from roofline.building import Building, fresh_id
+from roofline.core.camera import View, view_of
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.path import Path as CameraPath
-from roofline.core.move.path import frame_views, home_lens, home_photo, shot_path, view_at
+from roofline.core.move.path import frame_views, home_lens, shot_path, view_at
 from roofline.core.plates import matte as mattes
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.scene import PlatePicture, compile_scene
 from roofline.errors import Conflict, MassingError, NotFound, PlateError, RoofLineError
 from roofline.formats import frames as delivery
-from roofline.formats import pictures, scenes
+from roofline.formats import meshes, pictures, scenes
 from roofline.formats.package import files_of, open_package, plate_picture, write_package
 from roofline.shot import (
     VERDICTS,
-    AnySolid,
     CheckReport,
-    Flat,
+    Imported,
     Move,
     Outline,
     Photo,
@@ -50,16 +48,6 @@ T = TypeVar("T")
 Tell = Callable[[float, str], None]
 
 
-def fresh_id(prefix: str, taken: list[str]) -> str:
-    """`prefix`, or the first of prefix2, prefix3 … that is free."""
-    base = re.sub(r"[^a-z0-9]+", "-", prefix.lower()).strip("-")[:40] or "item"
-    n, ident = 1, base
-    while ident in taken:
-        n += 1
-        ident = f"{base}{n}"
-    return ident
-
-
 def digest(*parts: Any) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True, allow_nan=False).encode()).hexdigest()[:24]
 
@@ -70,6 +58,7 @@ class Studio:
     def __init__(self, store: Store):
         self.store = store
         self.survey = Surveying(store)
+        self.massing = Building(store, lambda photo: pictures.eight_bit(self._straight(photo)))
         self._engines: Cache[Engine] = Cache(ENGINES_KEPT)
         self._pictures: Cache[PlatePicture] = Cache(24)
         self._pyramids: dict[str, list[NDArray[np.float32]]] = {}
@@ -100,7 +89,7 @@ class Studio:
             used = {p.key for p in got.values()}
             for key in [k for k in self._pyramids if k not in used and len(self._pyramids) > 12]:
                 del self._pyramids[key]
-            return Engine(compile_scene(shot, got), self._pyramids)
+            return Engine(compile_scene(shot, got, self.massing.meshes(shot)), self._pyramids)
 
         return self._engines.get(self.scene_key(shot), make)
 
@@ -109,7 +98,10 @@ class Studio:
         """Changes whenever measures could."""
         return digest(
             [[p.id, p.file, p.camera and p.camera.model_dump(mode="json")] for p in shot.photos],
-            [s.model_dump(mode="json", exclude={"name", "locked"}) for s in shot.solids],
+            [
+                s.model_dump(mode="json", exclude={"name", "locked", "hidden", "true_size", "group", "tags"})
+                for s in shot.solids
+            ],
             [p.model_dump(mode="json", exclude={"name", "outline"}) for p in shot.plates],
             [t.model_dump(mode="json") for t in shot.throws],
             shot.limits.model_dump(mode="json"),
@@ -144,6 +136,13 @@ class Studio:
         self._covering.add(key)
         threading.Thread(target=work, daemon=True, name="coverage").start()
         return None
+
+    def depth(self, shot: Shot, photo_id: str | None, width: int | None) -> tuple[NDArray[np.float32], str]:
+        """Depth (H, W) in metres as a photo's camera sees the pieces, infinite where there are none; and the photo's id."""
+        photo, view = self.massing.surveyed(shot, photo_id)
+        if width is not None and width < view.width:
+            view = view.resized(width, max(1, round(view.height * width / view.width)))
+        return self.engine(shot).depth(view), photo.id
 
     def check(self, shot_id: str, tell: Tell) -> dict[str, Any]:
         """Check all frames; the report is kept and found by `report`."""
@@ -262,7 +261,7 @@ class Studio:
         shot = self.store.load(shot_id)
         photo, other = photo_of(shot, photo_id), photo_of(shot, other_id)
         for p in (photo, other):
-            self.surveyed(shot, p.id)
+            self.massing.surveyed(shot, p.id)
         mine = {p.id for p in shot.plates if p.photo == photo_id and p.file == photo.file}
         if not shot.solids:
             raise MassingError("There is no geometry yet to throw the photo on: build some in Massing first.")
@@ -278,111 +277,6 @@ class Studio:
         alpha = linear[..., 3:]
         colour = pictures.to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
         return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)
-
-    # ------------------------------------------------------------ massing
-
-    def surveyed(self, shot: Shot, photo_id: str | None = None) -> tuple[Photo, View]:
-        """A photo with camera and scale, and its view; raises MassingError otherwise."""
-        photo = photo_of(shot, photo_id) if photo_id else home_photo(shot)
-        if photo.camera is None:
-            raise MassingError(f"The photo '{photo.name}' is not surveyed yet: trace edges first.")
-        if photo.camera.position is None:
-            raise MassingError("The survey has no scale yet: set a tape or the camera's height first.")
-        return photo, view_of(photo.camera)
-
-    def construct(
-        self,
-        shot: Shot,
-        kind: str,
-        points: list[tuple[float, float]],
-        top: tuple[float, float] | None,
-        photo_id: str | None,
-        plate_id: str | None,
-        distance: float | None,
-        name: str | None,
-    ) -> AnySolid:
-        """A new solid by a gesture through the photo; see core.massing.construct."""
-        _, view = self.surveyed(shot, photo_id)
-        number = 1 + sum(s.kind == kind for s in shot.solids)
-        name = name or f"{kind.capitalize()} {number}"
-        ident = fresh_id(name, [s.id for s in shot.solids])
-        need = {"block": 2, "wall": 2, "flat": 1}.get(kind, 0)
-        if len(points) < need:
-            raise MassingError(f"A {kind} is drawn with {need} foot point{'s' if need > 1 else ''}.")
-        if kind == "ground":
-            return construct.ground(view, ident, name)
-        if kind == "block":
-            return construct.block(view, ident, name, points[0], points[1], top)
-        if kind == "wall":
-            return construct.wall(view, ident, name, points[0], points[1], top)
-        if kind == "flat":
-            if plate_id is None:
-                raise MassingError("A flat shows a plate of its own: outline the foreground in Plates first.")
-            return construct.flat(view, ident, name, points[0], _plate(shot, plate_id).canvas)
-        if kind == "backdrop":
-            return construct.backdrop(view, ident, name, distance if distance is not None else 120.0)
-        raise MassingError(f"There is no way to draw a {kind} through the photo yet.")
-
-    def add_solid(self, shot_id: str, make: Callable[[Shot], AnySolid], plate_id: str | None) -> str:
-        """Keep a new solid. Flats get their plate thrown on them; the others the photo, as the artist expects."""
-        made: list[str] = []
-
-        def alter(shot: Shot) -> Shot:
-            solid = make(shot)
-            made.append(solid.id)
-            shot.solids.append(solid)
-            if isinstance(solid, Flat) and plate_id:
-                throw = next((t for t in shot.throws if t.plate == plate_id), None)
-                if throw is None:
-                    shot.throws.insert(0, Throw(plate=plate_id, targets=[solid.id]))
-                else:
-                    throw.targets.append(solid.id)
-                for clean in (p for p in shot.plates if p.clean_of == plate_id):
-                    clean.without = [*clean.without, solid.id]
-                return shot
-            for throw in shot.throws:
-                if _plate(shot, throw.plate).role in ("photo", "clean"):
-                    throw.targets.append(solid.id)
-            return shot
-
-        self.store.change(shot_id, "Build a solid", alter)
-        return made[-1]
-
-    def change_solid(
-        self, shot_id: str, solid_id: str, label: str, alter_one: Callable[[Shot, AnySolid], AnySolid]
-    ) -> None:
-        def alter(shot: Shot) -> Shot:
-            solid = self.solid(shot, solid_id)
-            new = alter_one(shot, solid)
-            if new.id != solid_id:
-                raise Conflict("A solid keeps its id.")
-            if solid.locked and new.locked:
-                raise MassingError(f"{solid.name} is locked; unlock it first.")
-            shot.solids = [new if s.id == solid_id else s for s in shot.solids]
-            return shot
-
-        self.store.change(shot_id, label, alter)
-
-    def solid(self, shot: Shot, solid_id: str) -> AnySolid:
-        for solid in shot.solids:
-            if solid.id == solid_id:
-                return solid
-        raise NotFound(f"There is no solid '{solid_id}'.")
-
-    def remove_solid(self, shot_id: str, solid_id: str) -> None:
-        def alter(shot: Shot) -> Shot:
-            solid = self.solid(shot, solid_id)
-            shot.solids = [s for s in shot.solids if s is not solid]
-            for throw in shot.throws:
-                throw.targets = [t for t in throw.targets if t != solid_id and not t.startswith(solid_id + "/")]
-            for plate in shot.plates:
-                plate.without = [w for w in plate.without if w != solid_id]
-            return shot
-
-        self.store.change(shot_id, "Remove a solid", alter)
-
-    def home_position(self, shot: Shot) -> Array:
-        return self.surveyed(shot)[1].position
 
     # ------------------------------------------------------------ plates
 
@@ -579,10 +473,16 @@ class Studio:
         shot = package.shot.model_copy(deep=True)
         renamed: dict[str, str] = {}
         contents = {file: package.read(file) for file in files_of(shot)}
+        brought = {s.file for s in shot.solids if isinstance(s, Imported)}
         for file, data in contents.items():
-            facts = pictures.examine(data, file)
-            renamed[file] = pictures.SUFFIX[facts.format]
+            if file in brought:
+                contents[file], renamed[file] = meshes.packed(meshes.read(data, file)), ".glb"
+            else:
+                renamed[file] = pictures.SUFFIX[pictures.examine(data, file).format]
         renamed = {file: self.store.blobs.keep(contents[file], suffix) for file, suffix in renamed.items()}
+        for solid in shot.solids:
+            if isinstance(solid, Imported):
+                solid.file = renamed[solid.file]
         for photo in shot.photos:
             photo.file = renamed[photo.file]
         for plate in shot.plates:

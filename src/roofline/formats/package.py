@@ -15,11 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from roofline.core.massing.solids import faces_of
+from roofline.core.massing.solids import Triangles, faces_of
 from roofline.core.throw.scene import PlatePicture
 from roofline.errors import FormatError, PackageError
 from roofline.formats import pictures
-from roofline.shot import Plate, Shot
+from roofline.formats.meshes import read as read_mesh
+from roofline.shot import Imported, Plate, Shot
 
 MAX_FILE = 2_000_000_000
 
@@ -81,6 +82,7 @@ def files_of(shot: Shot) -> list[str]:
         names.append(plate.file)
         if plate.matte:
             names.append(plate.matte)
+    names += [s.file for s in shot.solids if isinstance(s, Imported)]
     return list(dict.fromkeys(names))
 
 
@@ -185,6 +187,12 @@ def plate_picture(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Pla
     return PlatePicture(size, matte, colour, key)
 
 
+def mesh_files(shot: Shot, read: Callable[[str], bytes]) -> dict[str, Triangles]:
+    """What the files of a shot's imported pieces contain."""
+    files = {s.file for s in shot.solids if isinstance(s, Imported)}
+    return {f: read_mesh(read(f), f) for f in sorted(files)}
+
+
 def plate_pictures(shot: Shot, read: Callable[[str], bytes]) -> dict[str, PlatePicture]:
     """Pictures of all plates whose photo has a camera."""
     ready = {p.id for p in shot.photos if p.camera is not None}
@@ -205,7 +213,7 @@ def document(shot: Shot) -> dict[str, Any]:
     """`shot.json` of a shot; solids carry their vertices and faces besides their own measures, for other readers."""
     data = shot.model_dump(mode="json")
     for entry, solid in zip(data["solids"], shot.solids, strict=True):
-        if entry["kind"] != "mesh":
+        if entry["kind"] not in ("mesh", "imported"):
             faces = faces_of(solid)
             entry["vertices"] = [[round(float(v), 9) for v in p] for p in faces.vertices]
             entry["faces"] = [{"name": n, "loop": loop} for n, loop in zip(faces.names, faces.loops, strict=True)]
@@ -225,6 +233,10 @@ def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
         renamed.setdefault(plate.file, "plates/" + slug(plate.name, taken, Path(plate.file).suffix))
         if plate.matte:
             renamed.setdefault(plate.matte, "plates/" + slug(plate.name + " matte", taken, Path(plate.matte).suffix))
+    for solid in shot.solids:
+        if isinstance(solid, Imported):
+            renamed.setdefault(solid.file, "meshes/" + slug(solid.name, taken, Path(solid.file).suffix))
+            solid.file = renamed[solid.file]
     for photo in shot.photos:
         photo.file = renamed[photo.file]
     for plate in shot.plates:

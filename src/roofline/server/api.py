@@ -14,20 +14,19 @@ import numpy as np
 from flask import Response, request, send_file
 from pydantic import Field
 
-from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll
+from roofline.core.camera import Array, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll
 from roofline.core.findings import findings
-from roofline.core.massing import arrange, pull
+from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key, lens_centre
 from roofline.core.survey.detect import FOUND_SIGMA
 from roofline.errors import FormatError, NotFound, RoofLineError, SurveyError
 from roofline.formats.pictures import png
 from roofline.jobs import Job, Jobs, News
+from roofline.server.massing import massing_routes
 from roofline.server.models import (
     CheckState,
     CleanOrder,
-    Constructed,
-    Construction,
     DeliveryFile,
     DeliveryOrder,
     FoundEdges,
@@ -43,8 +42,6 @@ from roofline.server.models import (
     Outlined,
     PathState,
     PlateChange,
-    Pull,
-    Push,
     ShotState,
     Snap,
     Snapped,
@@ -64,6 +61,7 @@ from roofline.shot import (
     Survey,
     Throw,
 )
+from roofline.store.cache import Cache
 from roofline.store.store import Store
 from roofline.studio import Studio
 
@@ -71,14 +69,39 @@ Width = Annotated[int, Field(ge=16, le=8192)]
 BASE = "/api/shots/<shot_id>"
 
 
-def shape_of(solid: AnySolid) -> Outlined:
+GRAZING = np.sin(np.radians(10))  # faces seen more slantingly than this by every photo hardly take a plate
+
+
+def _steepest(loop: Array, normal: Array, eye: Array) -> float:
+    """The largest sine of the angle between a face and the rays from a standpoint that meet it: at its nearest places."""
+    t = np.linspace(0, 1, 5)[:, None, None]
+    middle = loop.mean(0)
+    spots = (middle + t * (loop - middle)).reshape(-1, 3)
+    below = eye - normal * float(normal @ (eye - middle))  # where the face is seen most steeply, if it reaches there
+    low, high = loop.min(0), loop.max(0)
+    spots = np.vstack([spots, np.clip(below, low, high)])
+    away = eye - spots
+    return float((away @ normal / np.linalg.norm(away, axis=1)).max())
+
+
+def shape_of(solid: AnySolid, eyes: list[Array]) -> Outlined:
+    """A solid's faces, and which of them the photos see from standpoints (3,) so slantingly that plates hardly reach them."""
     faces = faces_of(solid)
+    grazing = []
+    for n, loop in enumerate(faces.loops):
+        p = faces.vertices[loop]
+        normal, offset = plane_of(p)
+        seeing = [e for e in eyes if float(normal @ e) > offset]
+        if seeing and max(_steepest(p, normal, e) for e in seeing) < GRAZING:
+            grazing.append(n)
     return Outlined(
         id=solid.id,
         vertices=[(float(x), float(y), float(z)) for x, y, z in faces.vertices],
         names=faces.names,
         loops=faces.loops,
         cutout=faces.cutout,
+        hidden=solid.hidden,
+        grazing=grazing,
     )
 
 
@@ -92,6 +115,7 @@ class Api:
     def __init__(self, store: Store, news: News, jobs: Jobs):
         self.store, self.news, self.jobs = store, news, jobs
         self.studio = Studio(store)
+        self._shapes: Cache[Outlined] = Cache(4000)
 
     def state(self, shot_id: str) -> ShotState:
         shot, revision = self.store.load_with_revision(shot_id)
@@ -106,7 +130,7 @@ class Api:
             id=shot_id,
             revision=revision,
             shot=shot,
-            shapes=[shape_of(s) for s in shot.solids],
+            shapes=[self.shape(shot, s) for s in shot.solids],
             home=home,
             first_frame=first,
             last_frame=last,
@@ -133,6 +157,12 @@ class Api:
                 for d in deliveries
             ],
         )
+
+    def shape(self, shot: Shot, solid: AnySolid) -> Outlined:
+        """A solid's shape; kept, since most stay as they are from one change to the next."""
+        places = [p.camera.position for p in shot.photos if p.camera is not None and p.camera.position is not None]
+        key = f"{places}{solid.model_dump_json()}"
+        return self._shapes.get(key, lambda: shape_of(solid, [np.array(p) for p in places]))
 
     def changed(self, shot_id: str) -> ShotState:
         state = self.state(shot_id)
@@ -346,63 +376,7 @@ def _photos(api: Api, routes: Routes) -> None:
 
 
 def _massing(api: Api, routes: Routes) -> None:
-    store, studio = api.store, api.studio
-
-    def built(shot: Shot, body: Construction) -> AnySolid:
-        return studio.construct(
-            shot, body.kind, body.points, body.top, body.photo, body.plate, body.distance, body.name
-        )
-
-    @routes.add("POST", BASE + "/construct/try", body=Construction, returns=Constructed)
-    def try_construct(shot_id: str, body: Construction) -> Constructed:
-        """What a gesture would build."""
-        solid = built(store.load(shot_id), body)
-        return Constructed(solid=solid, shape=shape_of(solid))
-
-    @routes.add("POST", BASE + "/construct", body=Construction, returns=ShotState)
-    def construct_solid(shot_id: str, body: Construction) -> ShotState:
-        """Build a solid by a gesture through the photo."""
-        studio.add_solid(shot_id, lambda shot: built(shot, body), body.plate)
-        return api.changed(shot_id)
-
-    @routes.add("PUT", BASE + "/solids/<solid_id>", body=AnySolid, returns=ShotState)
-    def set_solid(shot_id: str, solid_id: str, body: AnySolid) -> ShotState:
-        """Change a solid's figures or name."""
-        studio.change_solid(shot_id, solid_id, f"Change {body.name}", lambda _, __: body)
-        return api.changed(shot_id)
-
-    @routes.add("DELETE", BASE + "/solids/<solid_id>", returns=ShotState)
-    def remove_solid(shot_id: str, solid_id: str) -> ShotState:
-        """Remove a solid."""
-        studio.remove_solid(shot_id, solid_id)
-        return api.changed(shot_id)
-
-    def pulled(shot: Shot, solid: AnySolid, body: Pull) -> AnySolid:
-        return pull.pulled(solid, studio.surveyed(shot, body.photo)[1], body.corner, body.axis, body.pixel)
-
-    @routes.add("POST", BASE + "/solids/<solid_id>/pull/try", body=Pull, returns=Constructed)
-    def try_pull(shot_id: str, solid_id: str, body: Pull) -> Constructed:
-        """What dragging a corner would give."""
-        shot = store.load(shot_id)
-        solid = pulled(shot, studio.solid(shot, solid_id), body)
-        return Constructed(solid=solid, shape=shape_of(solid))
-
-    @routes.add("POST", BASE + "/solids/<solid_id>/pull", body=Pull, returns=ShotState)
-    def pull_solid(shot_id: str, solid_id: str, body: Pull) -> ShotState:
-        """Drag a corner along an axis."""
-        studio.change_solid(shot_id, solid_id, "Drag a corner", lambda shot, solid: pulled(shot, solid, body))
-        return api.changed(shot_id)
-
-    @routes.add("POST", BASE + "/solids/<solid_id>/push", body=Push, returns=ShotState)
-    def push_solid(shot_id: str, solid_id: str, body: Push) -> ShotState:
-        """Move a solid in depth; its picture from home stays."""
-        studio.change_solid(
-            shot_id,
-            solid_id,
-            "Move in depth",
-            lambda shot, solid: arrange.pushed(solid, studio.home_position(shot), body.factor),
-        )
-        return api.changed(shot_id)
+    massing_routes(api, routes, BASE, uploaded)
 
 
 def _plates(api: Api, routes: Routes) -> None:

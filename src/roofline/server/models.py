@@ -46,6 +46,8 @@ class Outlined(Model):
     names: list[str]
     loops: list[list[int]]
     cutout: bool
+    hidden: bool = False
+    grazing: list[int] = []  # loops that no photo sees steeply enough
 
 
 class Telling(Model):
@@ -147,32 +149,198 @@ class Joining(Model):
     standpoint: str | None = None
 
 
-class Construction(Model):
-    """A gesture through the photo, in straightened photo pixels."""
+Pixels = Annotated[float, Field(ge=0, le=400)]
+Ids = Annotated[list[str], Field(min_length=1, max_length=2000)]
 
-    kind: Literal["ground", "block", "wall", "flat", "backdrop"]
+
+class Construction(Model):
+    """A gesture through the photo, in straightened photo pixels; clicks snap within `reach` pixels (0: to nothing)."""
+
+    kind: Literal[
+        "ground",
+        "block",
+        "wall",
+        "slab",
+        "gable",
+        "room",
+        "column",
+        "steps",
+        "panel",
+        "recess",
+        "flat",
+        "backdrop",
+        "fold",
+        "street",
+    ]
     photo: str | None = None
-    points: list[Vec2] = []
+    points: Annotated[list[Vec2], Field(max_length=400)] = []
     top: Vec2 | None = None
     plate: str | None = None
-    distance: float | None = None
-    name: str | None = None
+    distance: Annotated[float, Field(gt=0, le=100_000)] | None = None
+    depth: Annotated[float, Field(gt=0, le=1000)] = 0.3
+    height: Annotated[float, Field(gt=0, le=1000)] | None = None
+    on: str | None = None
+    name: Name | None = None
+    reach: Pixels = 0.0
 
 
 class Constructed(Model):
-    solid: AnySolid
-    shape: Outlined
+    """What a gesture would build."""
+
+    solids: list[AnySolid]
+    shapes: list[Outlined]
+
+
+class Touching(Model):
+    """Where the pointer is, and what is looked for: a foot to stand on, any face, or a height over a base point."""
+
+    pixel: Vec2
+    photo: str | None = None
+    mode: Literal["foot", "face", "height"] = "foot"
+    reach: Pixels = 0.0
+    level: float | None = None
+    base: Vec3 | None = None
+
+
+class Touched(Model):
+    """The pixel after snapping, its place, what it stuck to in words, and the face or ground that it lies on."""
+
+    pixel: Vec2
+    world: Vec3 | None
+    to: str | None
+    surface: str | None
+    ends: tuple[Vec2, Vec2] | None = None  # of the edge that it stuck to, as pixels
 
 
 class Pull(Model):
+    """A corner dragged along an axis: to a pixel, or by metres (as in plan)."""
+
     corner: Annotated[int, Field(ge=0)]
     axis: Axis
+    pixel: Vec2 | None = None
+    by: Annotated[float, Field(ge=-10_000, le=10_000)] | None = None
+    photo: str | None = None
+
+
+class Shove(Model):
+    """A face dragged along its normal, from the spot under one pixel to another."""
+
+    face: str
+    start: Vec2
     pixel: Vec2
     photo: str | None = None
 
 
+class Move3(Model):
+    """Moved by metres, and turned about the rise through the middle of all."""
+
+    op: Literal["move"] = "move"
+    ids: Ids
+    by: Vec3 = (0.0, 0.0, 0.0)
+    turn_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
+
+
 class Push(Model):
+    """Moved in depth by a factor; the picture from home stays, or the true size where it is locked."""
+
+    op: Literal["push"] = "push"
+    ids: Ids
     factor: Annotated[float, Field(gt=0)]
+
+
+class Repeat(Model):
+    """Copies, each a step further."""
+
+    op: Literal["repeat"] = "repeat"
+    ids: Ids
+    step: Vec3
+    times: Annotated[int, Field(ge=1, le=200)] = 1
+
+
+class Mirror(Model):
+    """Mirrored across run or return, at a coordinate in metres or about the middle of all; with `keep` as a copy."""
+
+    op: Literal["mirror"] = "mirror"
+    ids: Ids
+    axis: Literal["run", "return"]
+    at: float | None = None
+    keep: bool = False
+
+
+class Align(Model):
+    """One face brought into the plane of another."""
+
+    op: Literal["align"] = "align"
+    face: str
+    to: str
+
+
+class Stand(Model):
+    """Set on a level; the picture from home stays, or the true size where it is locked."""
+
+    op: Literal["stand"] = "stand"
+    ids: Ids
+    level: float = 0.0
+
+
+class Mark(Model):
+    """Names of groups and tags, locks, what is shown: whatever is given, for all."""
+
+    op: Literal["mark"] = "mark"
+    ids: Ids
+    locked: bool | None = None
+    hidden: bool | None = None
+    true_size: bool | None = None
+    group: str | None = None  # an empty one takes out of the group
+    tags: list[Name] | None = None
+
+
+class Remove(Model):
+    op: Literal["remove"] = "remove"
+    ids: Ids
+
+
+class Order(Model):
+    """The pieces in a new order."""
+
+    op: Literal["order"] = "order"
+    ids: Ids
+
+
+Arrange = Annotated[Move3 | Push | Repeat | Mirror | Align | Stand | Mark | Remove | Order, Field(discriminator="op")]
+
+
+class SettledState(Model):
+    """The shot after a piece has been settled: what its sides still miss, and how well its seen corners are known."""
+
+    state: ShotState
+    rms_px: float
+    corner_m: float
+    used: int
+    left_out: int
+
+
+class Built(Model):
+    """The shot after a gesture, and the pieces that it made or changed."""
+
+    state: ShotState
+    made: list[str]
+
+
+class DepthReading(Model):
+    """Metres in front of the lens at a pixel, and along its ray; null where there is nothing."""
+
+    depth_m: float | None
+    distance_m: float | None
+    surface: str | None
+
+
+class Looks(Model):
+    """What the photo's frame shows: part covered by surfaces (percent), nearest and farthest depth (metres)."""
+
+    cover_percent: float
+    near_m: float | None
+    far_m: float | None
 
 
 class NewOutline(Model):

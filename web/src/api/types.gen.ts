@@ -75,6 +75,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/arrange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move, turn, push, repeat, mirror, align, stand, mark, remove or order some pieces, in one step. */
+        post: operations["arrange_solids"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/bring-back": {
         parameters: {
             query?: never;
@@ -119,7 +136,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Build a solid by a gesture through the photo. */
+        /** Build by a gesture through the photo. */
         post: operations["construct_solid"];
         delete?: never;
         options?: never;
@@ -138,6 +155,23 @@ export interface paths {
         put?: never;
         /** What a gesture would build. */
         post: operations["try_construct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the photo lands on no surface: ink with white hatching, clear elsewhere. */
+        get: operations["cover_picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -188,6 +222,57 @@ export interface paths {
         get?: never;
         /** State what is delivered. */
         put: operations["set_delivery"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/depth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Depth as brightness: light at `near`, dark at `far` (metres, in steps of inverse depth). */
+        get: operations["depth_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/depth/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Depth at a pixel of the straightened photo. */
+        get: operations["depth_at"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/depth/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Depth of the whole photo, as a file: metres. */
+        get: operations["depth_file"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -292,6 +377,40 @@ export interface paths {
         /** Set when a frame holds. */
         put: operations["set_limits"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much of the photo lands on surfaces, and between which depths. */
+        get: operations["looks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/meshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in a mesh (OBJ, GLB, glTF). */
+        post: operations["bring_mesh"];
         delete?: never;
         options?: never;
         head?: never;
@@ -623,6 +742,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/solids/{solid_id}/mesh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Triangles of a brought-in piece before it is placed: nine 32-bit floats each. */
+        get: operations["mesh_of_solid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/solids/{solid_id}/pull": {
         parameters: {
             query?: never;
@@ -657,7 +793,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{shot_id}/solids/{solid_id}/push": {
+    "/api/shots/{shot_id}/solids/{solid_id}/settle": {
         parameters: {
             query?: never;
             header?: never;
@@ -666,8 +802,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Move a solid in depth; its picture from home stays. */
-        post: operations["push_solid"];
+        /** Fit a piece to the edges of the photos that see it. */
+        post: operations["settle_solid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/solids/{solid_id}/shove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drag a face along its normal. */
+        post: operations["shove_solid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/solids/{solid_id}/shove/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What dragging a face would give. */
+        post: operations["try_shove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -702,6 +872,23 @@ export interface paths {
         /** Keep the points that photos share, and solve. */
         put: operations["set_ties"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/touch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What lies under the pointer, and what a click would snap to. */
+        post: operations["touch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -752,8 +939,25 @@ export interface components {
             where: string;
         };
         /**
+         * Align
+         * @description One face brought into the plane of another.
+         */
+        Align: {
+            /** Face */
+            face: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "align";
+            /** To */
+            to: string;
+        };
+        /**
          * Backdrop
          * @description A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero.
+         *
+         *     `dome_deg` above zero closes it overhead: a part of a sphere about the viewer's foot, up to that elevation.
          */
         Backdrop: {
             /**
@@ -765,10 +969,25 @@ export interface components {
             base: number;
             /** Distance */
             distance: number;
+            /**
+             * Dome Deg
+             * @default 0
+             */
+            dome_deg: number;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
             /** Heading Deg */
             heading_deg: number;
             /** Height */
             height: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -783,6 +1002,16 @@ export interface components {
             locked: boolean;
             /** Name */
             name: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
             /** Viewer */
             viewer: [
                 number,
@@ -803,6 +1032,21 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Cuts
+             * @default []
+             */
+            cuts: components["schemas"]["Cut"][];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -824,10 +1068,29 @@ export interface components {
                 number
             ];
             /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
              * Turn Deg
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * Built
+         * @description The shot after a gesture, and the pieces that it made or changed.
+         */
+        Built: {
+            /** Made */
+            made: string[];
+            state: components["schemas"]["ShotState"];
         };
         /**
          * Camera
@@ -951,8 +1214,18 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
             /** Height */
             height: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -976,33 +1249,67 @@ export interface components {
              * @default 24
              */
             sides: number;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
         };
-        /** Constructed */
+        /**
+         * Constructed
+         * @description What a gesture would build.
+         */
         Constructed: {
-            shape: components["schemas"]["Outlined"];
-            /** Solid */
-            solid: components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"];
+            /** Shapes */
+            shapes: components["schemas"]["Outlined"][];
+            /** Solids */
+            solids: (components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"])[];
         };
         /**
          * Construction
-         * @description A gesture through the photo, in straightened photo pixels.
+         * @description A gesture through the photo, in straightened photo pixels; clicks snap within `reach` pixels (0: to nothing).
          */
         Construction: {
+            /**
+             * Depth
+             * @default 0.3
+             */
+            depth: number;
             /**
              * Distance
              * @default null
              */
             distance: number | null;
             /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+            /**
              * Kind
              * @enum {string}
              */
-            kind: "ground" | "block" | "wall" | "flat" | "backdrop";
+            kind: "ground" | "block" | "wall" | "slab" | "gable" | "room" | "column" | "steps" | "panel" | "recess" | "flat" | "backdrop" | "fold" | "street";
             /**
              * Name
              * @default null
              */
             name: string | null;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
             /**
              * Photo
              * @default null
@@ -1022,6 +1329,11 @@ export interface components {
                 number
             ][];
             /**
+             * Reach
+             * @default 0
+             */
+            reach: number;
+            /**
              * Top
              * @default null
              */
@@ -1029,6 +1341,28 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * Cut
+         * @description A box taken out of a block, a hole in a wall, or a bay added to a room: from `low` to `high`, from the corner.
+         *
+         *     On a wall: from its foot a along it and up from its base; what lies across it does not count.
+         */
+        Cut: {
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
         };
         /** Delivery */
         Delivery: {
@@ -1099,6 +1433,18 @@ export interface components {
              * @default null
              */
             last: number | null;
+        };
+        /**
+         * DepthReading
+         * @description Metres in front of the lens at a pixel, and along its ray; null where there is nothing.
+         */
+        DepthReading: {
+            /** Depth M */
+            depth_m: number | null;
+            /** Distance M */
+            distance_m: number | null;
+            /** Surface */
+            surface: string | null;
         };
         /**
          * Edge
@@ -1187,8 +1533,18 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
             /** Heading Deg */
             heading_deg: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1203,6 +1559,16 @@ export interface components {
             locked: boolean;
             /** Name */
             name: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
         };
         /** FocalPrior */
         FocalPrior: {
@@ -1309,7 +1675,10 @@ export interface components {
         };
         /**
          * Gable
-         * @description A ridged roof on the rectangle of a block: `size` is its eaves' extent and the ridge's height over them.
+         * @description A ridged roof on the rectangle of a block: `size` is that rectangle and the ridge's height over the eaves.
+         *
+         *     `overhang` is how far the slopes reach out beyond the rectangle; `hip` how far the ridge's ends stand in from it
+         *     (0: upright ends; half the length: a tent).
          */
         Gable: {
             /** Corner */
@@ -1318,6 +1687,21 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Hip
+             * @default 0
+             */
+            hip: number;
             /** Id */
             id: string;
             /**
@@ -1333,6 +1717,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Overhang
+             * @default 0
+             */
+            overhang: number;
+            /**
              * Ridge
              * @default run
              * @enum {string}
@@ -1345,6 +1734,16 @@ export interface components {
                 number
             ];
             /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
              * Turn Deg
              * @default 0
              */
@@ -1352,9 +1751,15 @@ export interface components {
         };
         /**
          * Ground
-         * @description A level rectangle; `centre` is (run, return) in metres.
+         * @description A rectangle, `centre` (run, return); level, or following a `profile` of (along, rise) over its height.
          */
         Ground: {
+            /**
+             * Along
+             * @default return
+             * @enum {string}
+             */
+            along: "run" | "return";
             /**
              * Centre
              * @default [
@@ -1367,10 +1772,20 @@ export interface components {
                 number
             ];
             /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
              * Height
              * @default 0
              */
             height: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1386,6 +1801,14 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Profile
+             * @default []
+             */
+            profile: [
+                number,
+                number
+            ][];
+            /**
              * Size
              * @default [
              *       200,
@@ -1396,6 +1819,95 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+        };
+        /**
+         * Imported
+         * @description Triangles of a file that was brought in, set at `position`, turned about the rise and scaled.
+         */
+        Imported: {
+            /** File */
+            file: string;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "imported";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /** Triangles */
+            triangles: number;
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
         };
         /** JobState */
         JobState: {
@@ -1576,6 +2088,56 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * Looks
+         * @description What the photo's frame shows: part covered by surfaces (percent), nearest and farthest depth (metres).
+         */
+        Looks: {
+            /** Cover Percent */
+            cover_percent: number;
+            /** Far M */
+            far_m: number | null;
+            /** Near M */
+            near_m: number | null;
+        };
+        /**
+         * Mark
+         * @description Names of groups and tags, locks, what is shown: whatever is given, for all.
+         */
+        Mark: {
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default null
+             */
+            hidden: boolean | null;
+            /** Ids */
+            ids: string[];
+            /**
+             * Locked
+             * @default null
+             */
+            locked: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "mark";
+            /**
+             * Tags
+             * @default null
+             */
+            tags: string[] | null;
+            /**
+             * True Size
+             * @default null
+             */
+            true_size: boolean | null;
+        };
         /** Measured */
         Measured: {
             /** Metres */
@@ -1622,6 +2184,16 @@ export interface components {
             cutout: boolean;
             /** Faces */
             faces: components["schemas"]["MeshFace"][];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1636,6 +2208,16 @@ export interface components {
             locked: boolean;
             /** Name */
             name: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
             /** Vertices */
             vertices: [
                 number,
@@ -1650,6 +2232,34 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * Mirror
+         * @description Mirrored across run or return, at a coordinate in metres or about the middle of all; with `keep` as a copy.
+         */
+        Mirror: {
+            /**
+             * At
+             * @default null
+             */
+            at: number | null;
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "run" | "return";
+            /** Ids */
+            ids: string[];
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "mirror";
+        };
         /** Move */
         Move: {
             /**
@@ -1662,6 +2272,37 @@ export interface components {
              * @default null
              */
             sway: null;
+        };
+        /**
+         * Move3
+         * @description Moved by metres, and turned about the rise through the middle of all.
+         */
+        Move3: {
+            /**
+             * By
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Ids */
+            ids: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "move";
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
         };
         /** NewOutline */
         NewOutline: {
@@ -1678,6 +2319,19 @@ export interface components {
         NewShot: {
             /** Name */
             name: string;
+        };
+        /**
+         * Order
+         * @description The pieces in a new order.
+         */
+        Order: {
+            /** Ids */
+            ids: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "order";
         };
         /**
          * Outline
@@ -1702,6 +2356,16 @@ export interface components {
         Outlined: {
             /** Cutout */
             cutout: boolean;
+            /**
+             * Grazing
+             * @default []
+             */
+            grazing: number[];
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /** Loops */
@@ -1714,6 +2378,52 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Panel
+         * @description A polygon on any plane, counter-clockwise seen from its front.
+         */
+        Panel: {
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "panel";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
         };
         /** PathState */
         PathState: {
@@ -1914,13 +2624,21 @@ export interface components {
             title: string;
             type: string;
         };
-        /** Pull */
+        /**
+         * Pull
+         * @description A corner dragged along an axis: to a pixel, or by metres (as in plan).
+         */
         Pull: {
             /**
              * Axis
              * @enum {string}
              */
             axis: "run" | "rise" | "return";
+            /**
+             * By
+             * @default null
+             */
+            by: number | null;
             /** Corner */
             corner: number;
             /**
@@ -1928,16 +2646,29 @@ export interface components {
              * @default null
              */
             photo: string | null;
-            /** Pixel */
+            /**
+             * Pixel
+             * @default null
+             */
             pixel: [
                 number,
                 number
-            ];
+            ] | null;
         };
-        /** Push */
+        /**
+         * Push
+         * @description Moved in depth by a factor; the picture from home stays, or the true size where it is locked.
+         */
         Push: {
             /** Factor */
             factor: number;
+            /** Ids */
+            ids: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "push";
         };
         /** Rejected */
         Rejected: {
@@ -1948,6 +2679,124 @@ export interface components {
              * @enum {string}
              */
             reason: "outside" | "matte" | "hidden" | "back";
+        };
+        /** Remove */
+        Remove: {
+            /** Ids */
+            ids: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "remove";
+        };
+        /**
+         * Repeat
+         * @description Copies, each a step further.
+         */
+        Repeat: {
+            /** Ids */
+            ids: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "repeat";
+            /** Step */
+            step: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+        };
+        /**
+         * Room
+         * @description A box seen from inside; `open` names the sides that are left away. A cut is a bay built on.
+         */
+        Room: {
+            /** Corner */
+            corner: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Cuts
+             * @default []
+             */
+            cuts: components["schemas"]["Cut"][];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "room";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Open
+             * @default [
+             *       "front"
+             *     ]
+             */
+            open: ("front" | "right" | "back" | "left" | "top" | "base")[];
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+        };
+        /**
+         * SettledState
+         * @description The shot after a piece has been settled: what its sides still miss, and how well its seen corners are known.
+         */
+        SettledState: {
+            /** Corner M */
+            corner_m: number;
+            /** Left Out */
+            left_out: number;
+            /** Rms Px */
+            rms_px: number;
+            state: components["schemas"]["ShotState"];
+            /** Used */
+            used: number;
         };
         /** Shot */
         Shot: {
@@ -2001,7 +2850,7 @@ export interface components {
              * Solids
              * @default []
              */
-            solids: (components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"])[];
+            solids: (components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"])[];
             /**
              * Throws
              * @default []
@@ -2047,6 +2896,78 @@ export interface components {
             /** Undo */
             undo: string | null;
         };
+        /**
+         * Shove
+         * @description A face dragged along its normal, from the spot under one pixel to another.
+         */
+        Shove: {
+            /** Face */
+            face: string;
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
+            /** Pixel */
+            pixel: [
+                number,
+                number
+            ];
+            /** Start */
+            start: [
+                number,
+                number
+            ];
+        };
+        /**
+         * Slab
+         * @description A level plate of any outline (run, return): its top at `level`, `thickness` below it. A ceiling is one seen from below.
+         */
+        Slab: {
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slab";
+            /** Level */
+            level: number;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /** Thickness */
+            thickness: number;
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+        };
         /** Snap */
         Snap: {
             /** Points */
@@ -2070,6 +2991,86 @@ export interface components {
                 number,
                 number
             ][] | null;
+        };
+        /**
+         * Stand
+         * @description Set on a level; the picture from home stays, or the true size where it is locked.
+         */
+        Stand: {
+            /** Ids */
+            ids: string[];
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "stand";
+        };
+        /**
+         * Steps
+         * @description A flight of steps in a box: rising away from its front.
+         */
+        Steps: {
+            /** Corner */
+            corner: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Count
+             * @default 3
+             */
+            count: number;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steps";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
         };
         /** SurfaceLimits */
         SurfaceLimits: {
@@ -2336,6 +3337,82 @@ export interface components {
             ties: components["schemas"]["Tie"][];
         };
         /**
+         * Touched
+         * @description The pixel after snapping, its place, what it stuck to in words, and the face or ground that it lies on.
+         */
+        Touched: {
+            /**
+             * Ends
+             * @default null
+             */
+            ends: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /** Pixel */
+            pixel: [
+                number,
+                number
+            ];
+            /** Surface */
+            surface: string | null;
+            /** To */
+            to: string | null;
+            /** World */
+            world: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * Touching
+         * @description Where the pointer is, and what is looked for: a foot to stand on, any face, or a height over a base point.
+         */
+        Touching: {
+            /**
+             * Base
+             * @default null
+             */
+            base: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Level
+             * @default null
+             */
+            level: number | null;
+            /**
+             * Mode
+             * @default foot
+             * @enum {string}
+             */
+            mode: "foot" | "face" | "height";
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
+            /** Pixel */
+            pixel: [
+                number,
+                number
+            ];
+            /**
+             * Reach
+             * @default 0
+             */
+            reach: number;
+        };
+        /**
          * TrySurvey
          * @description A solution, or the sentence why there is none yet.
          */
@@ -2364,8 +3441,23 @@ export interface components {
              * @default 0
              */
             base: number;
+            /**
+             * Cuts
+             * @default []
+             */
+            cuts: components["schemas"]["Cut"][];
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
             /** Height */
             height: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -2380,6 +3472,16 @@ export interface components {
             locked: boolean;
             /** Name */
             name: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * True Size
+             * @default false
+             */
+            true_size: boolean;
         };
     };
     responses: never;
@@ -2612,6 +3714,41 @@ export interface operations {
             };
         };
     };
+    arrange_solids: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move3"] | components["schemas"]["Push"] | components["schemas"]["Repeat"] | components["schemas"]["Mirror"] | components["schemas"]["Align"] | components["schemas"]["Stand"] | components["schemas"]["Mark"] | components["schemas"]["Remove"] | components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Built"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_bring_back: {
         parameters: {
             query?: never;
@@ -2726,7 +3863,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShotState"];
+                    "application/json": components["schemas"]["Built"];
                 };
             };
             /** @description Refused, with the reason */
@@ -2762,6 +3899,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Constructed"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cover_picture: {
+        parameters: {
+            query?: {
+                photo?: string;
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description Refused, with the reason */
@@ -2864,6 +4035,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    depth_picture: {
+        parameters: {
+            query: {
+                photo?: string;
+                width?: number;
+                near: number;
+                far: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    depth_at: {
+        parameters: {
+            query: {
+                photo?: string;
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepthReading"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    depth_file: {
+        parameters: {
+            query?: {
+                photo?: string;
+                form?: "exr" | "png";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Refused, with the reason */
@@ -3101,6 +4377,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looks: {
+        parameters: {
+            query?: {
+                photo?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looks"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_mesh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Built"];
                 };
             };
             /** @description Refused, with the reason */
@@ -3787,7 +5134,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"];
+                "application/json": components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"];
             };
         };
         responses: {
@@ -3830,6 +5177,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mesh_of_solid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Refused, with the reason */
@@ -3915,7 +5294,39 @@ export interface operations {
             };
         };
     };
-    push_solid: {
+    settle_solid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettledState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shove_solid: {
         parameters: {
             query?: never;
             header?: never;
@@ -3927,7 +5338,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Push"];
+                "application/json": components["schemas"]["Shove"];
             };
         };
         responses: {
@@ -3938,6 +5349,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_shove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shove"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Constructed"];
                 };
             };
             /** @description Refused, with the reason */
@@ -4010,6 +5457,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    touch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Touching"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Touched"];
                 };
             };
             /** @description Refused, with the reason */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Plan view: solids from above, the photographer's places with their view cones, and the move. */
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
 import { usePanZoom } from './usePanZoom'
 
@@ -8,6 +8,9 @@ const props = defineProps<{
   shapes: Shape[]
   photos: Photo[]
   chosen?: string | null
+  also?: string[]
+  /** Corners of the chosen piece that can be dragged, and whether pieces can be moved. */
+  edit?: boolean
   path?: FrameCamera[]
   keys?: { frame: number; position: number[]; home: boolean }[]
   now?: FrameCamera | null
@@ -15,7 +18,7 @@ const props = defineProps<{
   deliveredWidth?: number
   focus?: boolean
 }>()
-const emit = defineEmits<{ choose: [string]; dragKey: [number, Vec2, boolean]; dragNow: [Vec2, boolean] }>()
+const emit = defineEmits<{ choose: [string, PointerEvent]; shift: [Vec2, boolean]; corner: [number, Vec2, boolean]; dragKey: [number, Vec2, boolean]; dragNow: [Vec2, boolean] }>()
 
 const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
@@ -39,6 +42,7 @@ const extent = computed(() => {
   return [Math.min(...xs) - pad, Math.min(...zs) - pad, Math.max(...xs) + pad, Math.max(...zs) + pad]
 })
 const frozen = ref<number[] | null>(null)
+watch(() => props.shapes.length, () => (frozen.value = null))
 const box = computed(() => frozen.value ?? extent.value)
 const pan = usePanZoom(host, () => [(box.value[2] - box.value[0]) * UNIT, (box.value[3] - box.value[1]) * UNIT], 14)
 
@@ -73,6 +77,29 @@ const places = computed(() => props.photos.filter((p) => p.camera?.position).map
 const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
 const nowCone = computed(() => (props.now ? cone(props.now.position, props.now.rotation as number[][], (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px, 9) : ''))
 
+/** Corners in plan: of those above one another, one. */
+const corners = computed(() => {
+  const shape = props.edit ? props.shapes.find((s) => s.id === props.chosen) : undefined
+  if (!shape || shape.vertices.length > 64) return []
+  const seen = new Set<string>()
+  return shape.vertices.flatMap((v, i) => {
+    const key = `${v[0].toFixed(4)},${v[2].toFixed(4)}`
+    if (seen.has(key)) return []
+    seen.add(key)
+    return [{ index: i, at: v as Vec3 }]
+  })
+})
+function press(id: string, event: PointerEvent) {
+  emit('choose', id, event)
+  if (!props.edit || event.shiftKey) return
+  const from = metres(pan.pointer(event))
+  drag(event, (p, done) => emit('shift', [p[0] - from[0], p[1] - from[1]], done))
+}
+function pressCorner(index: number, event: PointerEvent) {
+  const from = metres(pan.pointer(event))
+  drag(event, (p, done) => emit('corner', index, [p[0] - from[0], p[1] - from[1]], done))
+}
+
 function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
   if (event.button !== 0 || pan.space.value) return
   event.stopPropagation()
@@ -93,15 +120,16 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
   <div ref="host" class="plan" tabindex="0" aria-label="Plan view">
     <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
-      <g v-for="o in outlines" :key="o.id" :class="{ chosen: o.id === chosen }">
+      <g v-for="o in outlines" :key="o.id" :data-plan="o.id" :class="{ chosen: o.id === chosen || also?.includes(o.id) }">
         <path :d="o.d" class="solid" />
-        <path :d="o.d" class="grip" @pointerdown="emit('choose', o.id)" />
+        <path :d="o.d" class="grip" @pointerdown="press(o.id, $event)" />
       </g>
       <g v-for="p in places" :key="p.id">
         <path :d="p.d" class="cone" />
         <path :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`" class="place" />
         <text :x="p.at[0] + 8" :y="p.at[1] + 14">{{ p.name }}</text>
       </g>
+      <rect v-for="c in corners" :key="`corner${c.index}`" class="corner" :data-plan-corner="c.index" :x="flat(c.at)[0] - 4" :y="flat(c.at)[1] - 4" width="8" height="8" @pointerdown="pressCorner(c.index, $event)" />
       <path v-if="track" :d="track" class="track" />
       <path v-if="nowCone" :d="nowCone" class="now" />
       <g v-for="k in keys ?? []" :key="k.frame" class="key" :class="{ home: k.home }" :data-key="k.frame" @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))">
@@ -122,6 +150,7 @@ svg { display: block; }
 .solid { fill: rgb(34 48 58 / 6%); stroke: #22303a; stroke-width: 1; }
 .chosen .solid { stroke: var(--action); stroke-width: 1.8; fill: rgb(181 67 42 / 10%); }
 .grip { fill: none; stroke: transparent; stroke-width: 8; cursor: pointer; }
+.corner { fill: #fff; stroke: var(--action); stroke-width: 1.5; cursor: move; }
 .cone { fill: none; stroke: var(--ink-soft); stroke-dasharray: 2 4; }
 .place { fill: #f4f2ed; stroke: var(--ink); stroke-width: 1.4; }
 .track { fill: none; stroke: var(--action); stroke-width: 1.6; }

@@ -4,15 +4,17 @@ import { computed } from 'vue'
 import type { Shape, Vec2, Vec3 } from '../api/client'
 import { projectSegment, type View } from './camera'
 
-const props = defineProps<{ shapes: Shape[]; view: View; toScreen: (p: Vec2) => Vec2; chosen?: string | null; faint?: boolean; scale: number; tick?: unknown }>()
-const emit = defineEmits<{ choose: [string] }>()
+const props = defineProps<{ shapes: Shape[]; view: View; toScreen: (p: Vec2) => Vec2; chosen?: string | null; also?: string[]; faint?: boolean; scale: number; tick?: unknown }>()
+const emit = defineEmits<{ choose: [string, PointerEvent] }>()
 
 function path(shape: Shape): string {
   const seen = new Set<string>()
   let d = ''
   for (const loop of shape.loops) {
+    const ways = new Set(loop.map((a, i) => `${a}>${loop[(i + 1) % loop.length]}`))
     loop.forEach((a, i) => {
       const b = loop[(i + 1) % loop.length]
+      if (ways.has(`${b}>${a}`)) return // the way to a hole and back is no edge
       const key = a < b ? `${a}.${b}` : `${b}.${a}`
       if (seen.has(key)) return
       seen.add(key)
@@ -30,10 +32,10 @@ const paths = computed(() => { void props.tick; void props.scale; return props.s
 
 <template>
   <g class="wire" :class="{ faint }">
-    <g v-for="p in paths" :key="p.id" :data-solid="p.id" :class="{ chosen: p.id === chosen }">
+    <g v-for="p in paths" :key="p.id" :data-solid="p.id" :class="{ chosen: p.id === chosen || also?.includes(p.id) }">
       <path :d="p.d" class="halo" />
       <path :d="p.d" class="line" />
-      <path :d="p.d" class="grip" @pointerdown="emit('choose', p.id)" />
+      <path :d="p.d" class="grip" @pointerdown="emit('choose', p.id, $event)" />
     </g>
   </g>
 </template>

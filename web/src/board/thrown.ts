@@ -10,7 +10,9 @@ import { viewOf, type View } from './camera'
 const RASTER = 2048
 const MAX_THROWS = 7
 
-interface Group { solid: number; throws: number[]; occlusion: boolean[]; cutout: boolean; positions: number[]; normals: number[]; faces: number[] }
+interface Group { solid: number; throws: number[]; occlusion: boolean[]; cutout: boolean; positions: number[]; normals: number[]; faces: number[]; slant: number[] }
+/** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
+export interface Looks { shaded?: boolean; hide?: boolean }
 
 const vertex = /* glsl */ `
 in float face;
@@ -22,6 +24,28 @@ void main() {
   vWorld = position;
   vNormal = normal;
   gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+}`
+
+const shadedVertex = /* glsl */ `
+in float slant;
+out float vSlant;
+out vec3 vNormal;
+void main() {
+  vSlant = slant;
+  vNormal = normal;
+  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+}`
+const shadedFragment = /* glsl */ `
+precision highp float;
+in float vSlant;
+in vec3 vNormal;
+out vec4 colour;
+void main() {
+  vec3 n = normalize(vNormal);
+  float light = 0.5 + 0.32 * n.y + 0.18 * abs(n.z) - 0.1 * n.x;
+  vec3 tone = vec3(0.93, 0.92, 0.88) * light;
+  if (vSlant > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 9.0) < 2.0) tone = vec3(0.72, 0.48, 0.07);
+  colour = vec4(tone, 1.0);
 }`
 
 function idFragment(cut: boolean): string {
@@ -111,43 +135,63 @@ export class Thrown {
   private scene = new three.Scene()
   private textures = new Map<string, { key: string; texture: three.Texture }>()
   private targets: three.WebGLRenderTarget[] = []
+  private brought = new Map<string, Float32Array>()
   private round = 0
   ready = false
 
-  constructor(canvas: HTMLCanvasElement) {
-    this.renderer = new three.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true })
-    this.renderer.setClearColor(0x000000, 1)
+  constructor(canvas: HTMLCanvasElement, private clearTo: [number, number] = [0x000000, 1]) {
+    this.renderer = new three.WebGLRenderer({ canvas, antialias: true, alpha: clearTo[1] < 1, preserveDrawingBuffer: true })
+    this.renderer.setClearColor(...this.clearTo)
     this.renderer.outputColorSpace = three.LinearSRGBColorSpace // the shader writes display values itself
   }
 
   /** Rebuild for a changed shot; resolves once all plates are there. */
-  async set(state: ShotState): Promise<void> {
+  async set(state: ShotState, looks: Looks = {}): Promise<void> {
     const round = ++this.round
     const { shot } = state
     const cameras = new Map(shot.photos.filter((p) => p.camera?.position).map((p) => [p.id, p.camera!]))
     const plates = shot.plates.filter((p) => cameras.has(p.photo))
-    const used = plates.filter((p) => shot.throws.some((t) => t.plate === p.id && t.targets.length))
-    await Promise.all(used.map((p) => this.load(state.id, p)))
+    const used = looks.shaded ? [] : plates.filter((p) => shot.throws.some((t) => t.plate === p.id && t.targets.length))
+    const brought = shot.solids.flatMap((x) => (x.kind === 'imported' ? [x] : []))
+    await Promise.all([...used.map((p) => this.load(state.id, p)), ...brought.map((x) => this.bring(state.id, x.id, x.file))])
     if (round !== this.round) return
     this.clear()
     const groups: Group[] = []
     let face = 0
     const number = new Map(used.map((p, i) => [p.id, i]))
     state.shapes.forEach((shape, solid) => {
+      const piece = shot.solids[solid]
+      const brings = piece.kind === 'imported' ? this.brought.get(piece.file) : undefined
+      if (looks.hide && shape.hidden) {
+        face += brings ? brings.length / 9 : shape.loops.length
+        return
+      }
       const throwsOf = new Map<string, Group>()
-      shape.loops.forEach((loop, l) => {
+      const loops = brings ? [[]] : shape.loops
+      loops.forEach((loop, l) => {
         const mine = shot.throws.filter((t) => number.has(t.plate) && (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`))).slice(0, MAX_THROWS)
         const key = mine.map((t) => `${t.plate}${t.occlusion}`).join()
         let group = throwsOf.get(key)
         if (!group) {
-          group = { solid, throws: mine.map((t) => number.get(t.plate)!), occlusion: mine.map((t) => t.occlusion !== false), cutout: shape.cutout, positions: [], normals: [], faces: [] }
+          group = { solid, throws: mine.map((t) => number.get(t.plate)!), occlusion: mine.map((t) => t.occlusion !== false), cutout: shape.cutout, positions: [], normals: [], faces: [], slant: [] }
           throwsOf.set(key, group)
           groups.push(group)
         }
-        addFace(group, loop.map((i) => shape.vertices[i] as Vec3), face++)
+        if (brings && piece.kind === 'imported') face = addTriangles(group, brings, piece, face)
+        else addFace(group, loop.map((i) => shape.vertices[i] as Vec3), face++, shape.grazing?.includes(l) ?? false)
       })
     })
     const meshes = groups.map((g) => ({ g, geometry: geometryOf(g) }))
+    if (looks.shaded) {
+      for (const { geometry } of meshes) {
+        const mesh = new three.Mesh(geometry, new three.ShaderMaterial({ glslVersion: three.GLSL3, vertexShader: shadedVertex, fragmentShader: shadedFragment, side: three.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }))
+        mesh.frustumCulled = false
+        this.scene.add(mesh)
+        this.scene.add(new three.LineSegments(new three.EdgesGeometry(geometry, 8), new three.LineBasicMaterial({ color: 0x22303a })))
+      }
+      this.ready = true
+      return
+    }
     const lit = used.map((p) => {
       const view = viewOf(cameras.get(p.photo)!)
       return { plate: p, view, matrix: plateMatrix(view, p.canvas), texture: this.textures.get(p.id)!.texture }
@@ -167,6 +211,13 @@ export class Thrown {
       this.scene.add(mesh)
     }
     this.ready = true
+  }
+
+  /** Triangles of a piece that was brought in, nine numbers each. */
+  private async bring(shot: string, solid: string, file: string) {
+    if (this.brought.has(file)) return
+    const response = await fetch(`/api/shots/${shot}/solids/${solid}/mesh?of=${file.slice(0, 12)}`)
+    if (response.ok) this.brought.set(file, new Float32Array(await response.arrayBuffer()))
   }
 
   private async load(shot: string, plate: { id: string; file: string; matte?: string | null; canvas: number[] }) {
@@ -210,7 +261,7 @@ export class Thrown {
     this.renderer.clear()
     this.renderer.render(scene, lens(seen))
     this.renderer.setRenderTarget(null)
-    this.renderer.setClearColor(0x000000, 1)
+    this.renderer.setClearColor(...this.clearTo)
     scene.traverse((o) => { if (o instanceof three.Mesh) (o.material as three.Material).dispose() })
     return target
   }
@@ -221,7 +272,7 @@ export class Thrown {
   }
 
   private clear() {
-    this.scene.traverse((o) => { if (o instanceof three.Mesh) { o.geometry.dispose(); (o.material as three.Material).dispose() } })
+    this.scene.traverse((o) => { if (o instanceof three.Mesh || o instanceof three.LineSegments) { o.geometry.dispose(); (o.material as three.Material).dispose() } })
     this.scene.clear()
     this.targets.forEach((t) => t.dispose())
     this.targets = []
@@ -235,7 +286,31 @@ export class Thrown {
   }
 }
 
-function addFace(group: Group, loop: Vec3[], face: number) {
+/** A brought-in piece's triangles, placed; returns the next face's number. */
+function addTriangles(group: Group, brings: Float32Array, at: { position?: number[]; turn_deg?: number; scale?: number }, face: number): number {
+  const a = ((at.turn_deg ?? 0) * Math.PI) / 180
+  const [c, s, k] = [Math.cos(a), Math.sin(a), at.scale ?? 1]
+  const [px, py, pz] = at.position ?? [0, 0, 0]
+  const p = [new three.Vector3(), new three.Vector3(), new three.Vector3()]
+  const n = new three.Vector3()
+  for (let i = 0; i < brings.length; i += 9) {
+    for (let j = 0; j < 3; j++) {
+      const [x, y, z] = [brings[i + 3 * j] * k, brings[i + 3 * j + 1] * k, brings[i + 3 * j + 2] * k]
+      p[j].set(c * x + s * z + px, y + py, -s * x + c * z + pz)
+    }
+    n.subVectors(p[1], p[0]).cross(p[2].clone().sub(p[0])).normalize()
+    for (const q of p) {
+      group.positions.push(q.x, q.y, q.z)
+      group.normals.push(n.x, n.y, n.z)
+      group.faces.push(face)
+      group.slant.push(0)
+    }
+    face++
+  }
+  return face
+}
+
+function addFace(group: Group, loop: Vec3[], face: number, slant: boolean) {
   const n = [0, 0, 0]
   loop.forEach((a, i) => {
     const b = loop[(i + 1) % loop.length]
@@ -253,6 +328,7 @@ function addFace(group: Group, loop: Vec3[], face: number) {
       group.positions.push(...loop[i])
       group.normals.push(...normal)
       group.faces.push(face)
+      group.slant.push(slant ? 1 : 0)
     }
   }
 }
@@ -261,6 +337,7 @@ function geometryOf(group: Group): three.BufferGeometry {
   const geometry = new three.BufferGeometry()
   geometry.setAttribute('position', new three.Float32BufferAttribute(group.positions, 3))
   geometry.setAttribute('normal', new three.Float32BufferAttribute(group.normals, 3))
+  geometry.setAttribute('slant', new three.Float32BufferAttribute(group.slant, 1))
   geometry.setAttribute('face', new three.Float32BufferAttribute(group.faces, 1))
   return geometry
 }

@@ -1,7 +1,7 @@
 /** The shot that is open: its state as the server has it, news, and the one way to change it. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { call, Problem, type Job, type Key, type Photo, type ShotState } from '../api/client'
+import { call, Problem, type Job, type Key, type Photo, type Schemas, type ShotState } from '../api/client'
 
 export type Stage = 'photo' | 'survey' | 'massing' | 'plates' | 'move' | 'handoff'
 export const STAGES: { id: Stage; name: string }[] = [
@@ -106,6 +106,23 @@ export const useShot = defineStore('shot', () => {
     }
   }
 
+  /** As `change`, for what makes or chooses pieces: their ids, or null when it was refused. */
+  async function build(path: string, body: unknown): Promise<string[] | null> {
+    busy.value++
+    try {
+      const got = await call<Schemas['Built']>('POST', `/shots/${id.value}${path}`, body)
+      take(got.state)
+      problem.value = null
+      return got.made
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      problem.value = error.message
+      return null
+    } finally {
+      busy.value--
+    }
+  }
+
   /** Start long work and wait for its end. */
   async function work(path: string, body?: unknown): Promise<Job | null> {
     problem.value = null
@@ -140,6 +157,6 @@ export const useShot = defineStore('shot', () => {
 
   return {
     state, problem, jobs, photoId, solidId, plateId, frame, busy, id, shot, photo, homePhoto, keys, solid, plate,
-    open, close, refresh, change, work, cancel, take,
+    open, close, refresh, change, build, work, cancel, take,
   }
 })

@@ -36,6 +36,7 @@ class Touch:
     world: Array | None
     to: str | None = None
     surface: str | None = None
+    ends: Array | None = None  # (2, 3) of the edge that it stuck to
 
 
 @dataclass
@@ -216,7 +217,7 @@ class Place:
         along = b - a
         n = np.cross(ray, np.cross(along, ray))
         world = a + along * float(n @ (view.position - a)) / float(n @ along)
-        return Touch(_pixel(foot[best]), world, f"edge of {self.name(int(solid[best]))}", None)
+        return Touch(_pixel(foot[best]), world, f"edge of {self.name(int(solid[best]))}", None, ends[best])
 
     def _height(self, view: View, pixel: tuple[float, float], base: Array, reach: float) -> Touch:
         """A height over a base point: the point of its plumb line nearest to the pixel, or at another corner's height."""

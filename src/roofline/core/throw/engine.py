@@ -156,6 +156,19 @@ class Engine:
         verdict, pair, stretch, magnification = m.measure(nearest, k)
         return Measures(verdict, nearest, pair, stretch, magnification)
 
+    def depth(self, view: View) -> NDArray[np.float32]:
+        """Depth (H, W) in metres of the nearest surface at every pixel centre; infinite where there is none."""
+        k = self.cast(view)
+        nearest = self._raster(view, k.maps, np.ones(len(self.scene.tri_face), dtype=np.bool_))
+        out = np.full(nearest.shape, np.inf, dtype=np.float32)
+        if not len(self.scene.tri_face):
+            return out
+        y, x = np.nonzero(nearest >= 0)
+        form = inverse_depths(self.scene, view)[self.scene.tri_face[nearest[y, x]]]
+        inverse = form[:, 0] * (x + 0.5) + form[:, 1] * (y + 0.5) + form[:, 2]
+        out[y, x] = 1 / np.maximum(inverse, 1e-12)
+        return out
+
     def probe(self, view: View, pixel: tuple[float, float]) -> ProbeReport:
         """The whole story of a continuous pixel of a view."""
         s = self.scene

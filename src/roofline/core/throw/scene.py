@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, view_of
 from roofline.core.massing.planes import plane_of, triangles_of
-from roofline.core.massing.solids import faces_of
+from roofline.core.massing.solids import NO_MESHES, Faces, Meshes, faces_of
 from roofline.errors import PlateError
 from roofline.shot import Plate, Shot
 
@@ -62,7 +63,87 @@ def camera_views(shot: Shot) -> dict[str, View]:
     return {p.id: view_of(p.camera) for p in shot.photos if p.camera is not None}
 
 
-def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
+@dataclass
+class _Part:
+    """A solid's share of the scene: F faces, T triangles (with faces counted from its own first), N pairs."""
+
+    corners: Array
+    tri_face: NDArray[np.int64]
+    normals: Array
+    offsets: Array
+    names: list[str]
+    cutout: bool
+    limits: Array
+    pair_counts: NDArray[np.int64]
+    pair_plate: NDArray[np.int64]
+    pair_occlusion: NDArray[np.bool_]
+
+
+def _part(shot: Shot, faces: Faces, ident: str, number: dict[str, int]) -> _Part:
+    corners, tri_face, normals, offsets, names = _planes(faces)
+    names = [f"{ident}/{n}" for n in names]
+    throws = [(number[t.plate], t.occlusion, set(t.targets)) for t in shot.throws if t.plate in number]
+    whole = [(p, o) for p, o, targets in throws if ident in targets]
+    single = any(t.startswith(ident + "/") for _, _, targets in throws for t in targets)
+    if single:
+        mine = [[(p, o) for p, o, targets in throws if ident in targets or n in targets] for n in names]
+        flat = [x for face in mine for x in face]
+        pair_counts = np.array([len(face) for face in mine], dtype=np.int64)
+    else:
+        flat = whole * len(names)
+        pair_counts = np.full(len(names), len(whole), dtype=np.int64)
+    own = shot.limits.surfaces
+    limits = np.full((len(names), 2), (shot.limits.stretch, shot.limits.magnification), dtype=np.float64)
+    for f, name in enumerate(names) if own else ():
+        if (limit := own.get(name) or own.get(ident)) is not None:
+            limits[f] = limit.stretch or shot.limits.stretch, limit.magnification or shot.limits.magnification
+    return _Part(
+        corners,
+        tri_face,
+        normals,
+        offsets,
+        names,
+        faces.cutout,
+        limits,
+        pair_counts,
+        np.array([p for p, _ in flat], dtype=np.int64),
+        np.array([o for _, o in flat], dtype=np.bool_),
+    )
+
+
+def _planes(faces: Faces) -> tuple[Array, NDArray[np.int64], Array, Array, list[str]]:
+    """Triangles (T, 3, 3), each one's face, normals (F, 3), offsets (F,) and names; faces without an area are left out."""
+    if faces.loops and all(len(loop) == 3 for loop in faces.loops):  # a mesh: all at once
+        p = faces.vertices[np.array(faces.loops)]
+        n = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        size = np.linalg.norm(n, axis=1)
+        keep = size > 1e-14
+        n = n[keep] / size[keep, None]
+        offsets = np.einsum("ij,ij->i", n, p[keep].mean(1))
+        names = [name for name, k in zip(faces.names, keep, strict=True) if k]
+        return p[keep], np.arange(int(keep.sum())), n, offsets, names
+    corners, tri_face, normals, offs, names = [], [], [], [], []
+    for name, loop in zip(faces.names, faces.loops, strict=True):
+        points = faces.vertices[loop]
+        normal, d = plane_of(points)
+        if not np.any(normal):
+            continue
+        triangles = points[triangles_of(points)]
+        corners.append(triangles)
+        tri_face.append(np.full(len(triangles), len(names)))
+        names.append(name)
+        normals.append(normal)
+        offs.append(d)
+    if not names:
+        return np.zeros((0, 3, 3)), np.zeros(0, np.int64), np.zeros((0, 3)), np.zeros(0), []
+    return np.concatenate(corners), np.concatenate(tri_face), np.array(normals), np.array(offs), names
+
+
+def _joined(parts: list[Any], kind: Any) -> Any:
+    return np.concatenate(parts).astype(kind) if parts else np.zeros(0, dtype=kind)
+
+
+def compile_scene(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes = NO_MESHES) -> Scene:
     """Compile a shot.
 
     Parameters
@@ -71,6 +152,8 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
         Plates whose photo has no camera cannot be thrown and are left out, with their throws.
     pictures
         The pixels of every plate, by id.
+    meshes
+        What the files of imported pieces contain, by file.
     """
     views = camera_views(shot)
     plates = [p for p in shot.plates if p.photo in views]
@@ -78,39 +161,13 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
     for p in plates:
         if p.id not in pictures:
             raise PlateError(f"The picture of plate '{p.name}' is not there.")
-    corners: list[Array] = []
-    tri_face: list[int] = []
-    normals, offsets, cutout, solid_of, limits = [], [], [], [], []
-    names: list[str] = []
-    pair_start, pair_plate, pair_face, pair_occlusion = [0], [], [], []
-    for s, solid in enumerate(shot.solids):
-        faces = faces_of(solid)
-        for name, loop in zip(faces.names, faces.loops, strict=True):
-            points = faces.vertices[loop]
-            n, d = plane_of(points)
-            if not np.any(n):
-                continue
-            f = len(names)
-            full = f"{solid.id}/{name}"
-            for tri in triangles_of(points):
-                corners.append(points[tri])
-                tri_face.append(f)
-            names.append(full)
-            normals.append(n)
-            offsets.append(d)
-            cutout.append(faces.cutout)
-            solid_of.append(s)
-            own = shot.limits.surfaces.get(full) or shot.limits.surfaces.get(solid.id)
-            limits.append(
-                ((own and own.stretch) or shot.limits.stretch, (own and own.magnification) or shot.limits.magnification)
-            )
-            for throw in shot.throws:
-                if throw.plate not in number or not {solid.id, full} & set(throw.targets):
-                    continue
-                pair_plate.append(number[throw.plate])
-                pair_face.append(f)
-                pair_occlusion.append(throw.occlusion)
-            pair_start.append(len(pair_plate))
+    parts: list[_Part] = []
+    for solid in shot.solids:
+        parts.append(_part(shot, faces_of(solid, meshes), solid.id, number))
+    counts = np.array([len(p.names) for p in parts], dtype=np.int64)
+    first = np.r_[0, np.cumsum(counts)]
+    pairs = np.concatenate([p.pair_counts for p in parts]) if parts else np.zeros(0, np.int64)
+    names = [n for p in parts for n in p.names]
     mattes: list[Picture] = []
     matte_at, canvas = [], []
     total = 0
@@ -130,17 +187,17 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture]) -> Scene:
             total += picture.matte.size
     solid_ids = [s.id for s in shot.solids]
     return Scene(
-        corners=np.array(corners, dtype=np.float64).reshape(-1, 3, 3),
-        tri_face=np.array(tri_face, dtype=np.int32),
-        normals=np.array(normals, dtype=np.float64).reshape(-1, 3),
-        offsets=np.array(offsets, dtype=np.float64),
-        cutout=np.array(cutout, dtype=np.bool_),
-        solid=np.array(solid_of, dtype=np.int32),
-        limits=np.array(limits, dtype=np.float64).reshape(-1, 2),
-        pair_start=np.array(pair_start, dtype=np.int32),
-        pair_plate=np.array(pair_plate, dtype=np.int32),
-        pair_face=np.array(pair_face, dtype=np.int32),
-        pair_occlusion=np.array(pair_occlusion, dtype=np.bool_),
+        corners=_joined([p.corners for p in parts], np.float64).reshape(-1, 3, 3),
+        tri_face=_joined([p.tri_face + f for p, f in zip(parts, first, strict=False)], np.int32),
+        normals=_joined([p.normals for p in parts], np.float64).reshape(-1, 3),
+        offsets=_joined([p.offsets for p in parts], np.float64),
+        cutout=_joined([np.full(len(p.names), p.cutout) for p in parts], np.bool_),
+        solid=np.repeat(np.arange(len(parts)), counts).astype(np.int32),
+        limits=_joined([p.limits for p in parts], np.float64).reshape(-1, 2),
+        pair_start=np.r_[0, np.cumsum(pairs)].astype(np.int32),
+        pair_plate=_joined([p.pair_plate for p in parts], np.int32),
+        pair_face=np.repeat(np.arange(len(names)), pairs).astype(np.int32),
+        pair_occlusion=_joined([p.pair_occlusion for p in parts], np.bool_),
         names=names,
         solid_ids=solid_ids,
         plates=plates,

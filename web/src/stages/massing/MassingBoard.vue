@@ -1,184 +1,137 @@
 <script setup lang="ts">
-/** Draw geometry through the photo, plan view beside it. */
+/** Draw geometry through the photo; plan view or orbit beside it. */
 import { useEventListener } from '@vueuse/core'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { call, latest, Problem, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
-import { groundGrid, project, viewOf } from '../../board/camera'
+import { call, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
+import { groundGrid, viewOf } from '../../board/camera'
+import OrbitBoard from '../../board/OrbitBoard.vue'
 import PictureBoard from '../../board/PictureBoard.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import Wire from '../../board/Wire.vue'
 import { useShot } from '../../state/shot'
-import { flatPlate, tool, view as shown, type Tool } from './tools'
+import { useDrawing } from './drawing'
+import { useEditing, type Axis } from './editing'
+import LookSheet from './LookSheet.vue'
+import { depthOfOpening, flatPlate, looks, tool, TOOLS, useChosen, view as shown, type Tool } from './tools'
 
-type Axis = 'run' | 'rise' | 'return'
 const s = useShot()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
-const photo = computed(() => s.homePhoto)
+const surveyed = computed(() => s.shot.photos.filter((p) => p.camera?.position))
+const photo = computed(() => surveyed.value.find((p) => p.id === s.photoId) ?? surveyed.value[0] ?? s.homePhoto)
 const camera = computed(() => photo.value?.camera ?? null)
 const view = computed(() => (camera.value ? viewOf(camera.value) : null))
 const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null))
-const opacity = ref(1)
-const showGrid = ref(false)
-const grid = computed(() => (showGrid.value && view.value ? groundGrid(view.value, 1) : []))
-
-// a gesture: foot points first, then the height follows the pointer
-const points = ref<Vec2[]>([])
-const pulling = ref(false)
-const draft = shallowRef<Shape | null>(null)
-const told = ref<string | null>(null)
-const body = (top: Vec2 | null) => ({ kind: tool.value, photo: photo.value!.id, points: points.value, top, plate: tool.value === 'flat' ? flatPlate.value : null })
-const tryBuild = latest(async (top: Vec2 | null) => {
-  try {
-    const got = await call<Schemas['Constructed']>('POST', `/shots/${s.id}/construct/try`, body(top))
-    told.value = null
-    return got.shape as Shape | null
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error
-    told.value = error.message
-    return draft.value
-  }
-}, (shape) => { if (points.value.length) draft.value = shape })
-
-// dragging a corner of the chosen solid along the axis that the drag follows
-const corner = ref<{ index: number; from: Vec2; axis: Axis | null; at: Vec2 } | null>(null)
-const pulled = shallowRef<Shape | null>(null)
-const tryPull = latest((index: number, axis: Axis, pixel: Vec2) => call<Schemas['Constructed']>('POST', `/shots/${s.id}/solids/${s.solidId}/pull/try`, { corner: index, axis, pixel, photo: photo.value!.id }), (got) => { if (corner.value) pulled.value = got.shape })
+const scale = () => board.value?.pan.at.scale ?? 1
+const grid = computed(() => (looks.grid && view.value ? groundGrid(view.value, 1) : []))
+const { chosen, choose } = useChosen()
+const { points, pulling, drafts, touched, told, hint, down: drawDown, move: drawMove, up: drawUp, close, giveUp: stopDrawing, direct } = useDrawing(photo, scale)
+const { handles, held, face, pulled, take, takeFace, move: editMove, up: editUp, giveUp: stopEditing } = useEditing(photo, view, scale)
+const loose = ref<Vec2 | null>(null) // how far the chosen pieces are being dragged in plan
+const planCorner = ref<{ index: number; axis: Axis; by: number } | null>(null)
 
 const shapes = computed<Shape[]>(() => {
-  const kept = s.state!.shapes.map((x) => (pulled.value && x.id === pulled.value.id ? pulled.value : x))
-  return draft.value ? [...kept, { ...draft.value, id: '·' }] : kept
-})
-const lensShapes = computed(() => shapes.value)
-const chosenShape = computed(() => shapes.value.find((x) => x.id === s.solidId) ?? null)
-const handles = computed(() => {
-  const shape = chosenShape.value
-  if (!shape || !view.value || s.solid?.locked) return []
-  const many = shape.vertices.length > 24
-  return shape.vertices.flatMap((v, i) => {
-    if (many && i % Math.ceil(shape.vertices.length / 16)) return []
-    const p = project(view.value!, v as Vec3)
-    return p ? [{ index: i, p }] : []
+  const kept = s.state!.shapes.filter((x) => !x.hidden).map((x) => {
+    if (pulled.value && x.id === pulled.value.id) return pulled.value
+    if (loose.value && chosen.value.includes(x.id)) return { ...x, vertices: x.vertices.map((v) => [v[0] + loose.value![0], v[1], v[2] + loose.value![1]] as Vec3) }
+    return x
   })
+  return [...kept.filter((x) => !drafts.value.some((d) => d.id === x.id)), ...drafts.value.map((d) => ({ ...d, id: '·' }))]
 })
-const axes: Record<Axis, Vec3> = { run: [1, 0, 0], rise: [0, 1, 0], return: [0, 0, 1] }
+const also = computed(() => chosen.value.filter((id) => id !== s.solidId))
 
-function axisOf(from: Vec2, to: Vec2, v: Vec3): Axis {
-  const solid = s.solid!
-  const turn = ((('turn_deg' in solid ? solid.turn_deg : 0) ?? 0) * Math.PI) / 180
-  const start = project(view.value!, v)!
-  const d = [to[0] - from[0], to[1] - from[1]]
-  let best: Axis = 'rise'
-  let most = -1
-  for (const name of Object.keys(axes) as Axis[]) {
-    let a = axes[name]
-    if (name !== 'rise') a = [Math.cos(turn) * a[0] + Math.sin(turn) * a[2], 0, -Math.sin(turn) * a[0] + Math.cos(turn) * a[2]]
-    const q = project(view.value!, [v[0] + a[0] * 0.1, v[1] + a[1] * 0.1, v[2] + a[2] * 0.1])
-    if (!q) continue
-    const e = [q[0] - start[0], q[1] - start[1]]
-    const along = Math.abs(d[0] * e[0] + d[1] * e[1]) / (Math.hypot(e[0], e[1]) || 1)
-    if (along > most) { most = along; best = name }
-  }
-  return best
+let pressed: { p: Vec2; more: boolean; hit: Promise<string | null> | null } | null = null
+function down(p: Vec2, event: PointerEvent) {
+  if (tool.value !== 'choose') return drawDown(p, event)
+  const reach = 10 / scale()
+  const near = handles.value.filter((h) => Math.hypot(h.p[0] - p[0], h.p[1] - p[1]) < reach)
+  near.sort((a, b) => Number(!!a.side) - Number(!!b.side) || Math.hypot(a.p[0] - p[0], a.p[1] - p[1]) - Math.hypot(b.p[0] - p[0], b.p[1] - p[1]))
+  if (near.length && !event.shiftKey) return take(near[0], p)
+  pressed = { p, more: event.shiftKey, hit: takeFace(p) }
 }
-
-function down(p: Vec2) {
-  if (tool.value === 'choose') {
-    const reach = 10 / board.value!.pan.at.scale
-    const hit = handles.value.filter((h) => Math.hypot(h.p[0] - p[0], h.p[1] - p[1]) < reach)
-    if (hit.length) corner.value = { index: hit[0].index, from: p, axis: null, at: p }
-    return
-  }
-  if (pulling.value) return void finish(p)
-  if (tool.value === 'flat') {
-    points.value = [p]
-    return void finish(null)
-  }
-  points.value = [p, p]
+function move(p: Vec2, event: PointerEvent) {
+  if (tool.value !== 'choose') return drawMove(p, event)
+  editMove(p)
 }
-function move(p: Vec2) {
-  if (corner.value) {
-    const c = corner.value
-    c.at = p
-    const far = Math.hypot(p[0] - c.from[0], p[1] - c.from[1]) * board.value!.pan.at.scale
-    if (!c.axis && far > 5) c.axis = axisOf(c.from, p, chosenShape.value!.vertices[c.index] as Vec3)
-    if (c.axis) tryPull(c.index, c.axis, offset(c))
-    return
-  }
-  if (pulling.value) tryBuild(p)
-  else if (points.value.length === 2) {
-    points.value = [points.value[0], p]
-    tryBuild(null)
-  }
+async function up(p: Vec2, event: PointerEvent) {
+  if (tool.value !== 'choose') return drawUp(p, event)
+  const click = pressed
+  pressed = null
+  const dragged = face.value?.moving || held.value?.axis
+  await editUp(p)
+  if (!click || dragged || Math.hypot(p[0] - click.p[0], p[1] - click.p[1]) * scale() > 5) return
+  const hit = wired ?? (await click.hit)
+  wired = null
+  choose(hit, click.more)
+  stopEditing()
 }
-/** The pointer took the corner a little beside itself: keep that distance. */
-function offset(c: { index: number; from: Vec2; at: Vec2 }): Vec2 {
-  const start = project(view.value!, s.state!.shapes.find((x) => x.id === s.solidId)!.vertices[c.index] as Vec3)!
-  return [start[0] + c.at[0] - c.from[0], start[1] + c.at[1] - c.from[1]]
+/** A line that was clicked goes before the face behind it. */
+let wired: string | null = null
+function wire(id: string) {
+  if (tool.value === 'choose' && id !== '·') wired = id
 }
-async function up(p: Vec2) {
-  if (corner.value) {
-    const c = corner.value
-    c.at = p
-    if (c.axis) await s.change('POST', `/solids/${s.solidId}/pull`, { corner: c.index, axis: c.axis, pixel: offset(c), photo: photo.value!.id })
-    corner.value = null
-    tryPull.drop()
-    pulled.value = null
-    return
-  }
-  if (points.value.length === 2 && !pulling.value) {
-    const [a, b] = points.value
-    if (Math.hypot(a[0] - b[0], a[1] - b[1]) * board.value!.pan.at.scale < 6) giveUp()
-    else { points.value = [a, p]; pulling.value = true }
-  }
-}
-async function finish(top: Vec2 | null) {
-  tryBuild.drop()
-  const before = new Set(s.shot.solids.map((x) => x.id))
-  const ok = await s.change('POST', '/construct', body(top))
-  if (ok) {
-    s.solidId = s.shot.solids.find((x) => !before.has(x.id))?.id ?? null
-    tool.value = 'choose'
-  }
-  giveUp()
-}
-function giveUp() {
-  points.value = []
-  pulling.value = false
-  tryBuild.drop()
-  draft.value = null
-  told.value = null
-  corner.value = null
-  pulled.value = null
-}
-async function direct(kind: 'ground' | 'backdrop') {
-  const before = new Set(s.shot.solids.map((x) => x.id))
-  if (await s.change('POST', '/construct', { kind, photo: photo.value!.id, distance: kind === 'backdrop' ? 120 : null })) {
-    s.solidId = s.shot.solids.find((x) => !before.has(x.id))?.id ?? null
-  }
-}
-const foregrounds = computed(() => s.shot.plates.filter((p) => p.role === 'foreground'))
-function take(t: Tool) {
-  giveUp()
+function takeTool(t: Tool) {
+  stopDrawing()
+  stopEditing()
+  if (t === 'ground' || t === 'backdrop') return void direct(t)
   tool.value = t
+  touched.value = null
+  if (shown.value === 'plan' || shown.value === 'orbit') shown.value = 'lens'
   if (t === 'flat' && !foregrounds.value.some((p) => p.id === flatPlate.value)) flatPlate.value = foregrounds.value[0]?.id ?? null
 }
+const foregrounds = computed(() => s.shot.plates.filter((p) => p.role === 'foreground'))
+watch(() => photo.value?.id, () => { stopDrawing(); stopEditing() })
+
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)) return
-  if (event.key === 'Escape') { giveUp(); tool.value = 'choose' }
-  if ((event.key === 'Delete' || event.key === 'Backspace') && s.solidId) { const id = s.solidId; s.solidId = null; void s.change('DELETE', `/solids/${id}`) }
+  const at = event.target as HTMLElement
+  if (['INPUT', 'SELECT', 'TEXTAREA'].includes(at.tagName) || event.altKey || event.metaKey) return
+  if (event.ctrlKey) {
+    if (event.key.toLowerCase() === 'd' && chosen.value.length) { event.preventDefault(); void s.build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 }).then((made) => made && made.length && choose(made[0])) }
+    return
+  }
+  if (event.key === 'Escape') { stopDrawing(); stopEditing(); tool.value = 'choose' }
+  else if (event.key === 'Enter' && at.tagName !== 'BUTTON') close()
+  else if ((event.key === 'Delete' || event.key === 'Backspace') && chosen.value.length) { const ids = chosen.value; choose(null); void s.build('/arrange', { op: 'remove', ids }) }
+  else {
+    const wanted = TOOLS.find((t) => t.key.toLowerCase() === event.key.toLowerCase())
+    if (wanted) takeTool(wanted.id)
+  }
 })
-const hint = computed(() => {
-  if (told.value) return told.value
-  if (pulling.value) return 'Move up to the top edge and click.'
-  if (tool.value === 'block') return 'Drag on the ground from one corner of the foot to the one opposite.'
-  if (tool.value === 'wall') return 'Drag along the foot of the wall, where it meets the ground.'
-  if (tool.value === 'flat') return flatPlate.value ? 'Click where the cut-out stands on the ground.' : 'A flat shows a plate of its own: outline the foreground in Plates first.'
-  if (!s.shot.solids.length) return 'Lay the ground first, then draw what stands on it.'
-  return null
-})
+
+// in plan
+function shift(by: Vec2, done: boolean) {
+  if (s.solid?.locked) return
+  if (!done) return void (loose.value = by)
+  loose.value = null
+  if (Math.hypot(...by) > 0.01) void s.build('/arrange', { op: 'move', ids: chosen.value, by: [by[0], 0, by[1]] })
+}
+const tryCorner = latest((index: number, axis: Axis, by: number) => call<Schemas['Constructed']>('POST', `/shots/${s.id}/solids/${s.solidId}/pull/try`, { corner: index, axis, by }), (got) => { if (planCorner.value) pulled.value = got.shapes[0] })
+function dragCorner(index: number, by: Vec2, done: boolean) {
+  const solid = s.solid
+  if (!solid || solid.locked) return
+  const turn = ((('turn_deg' in solid ? solid.turn_deg : 0) ?? 0) * Math.PI) / 180
+  const run = by[0] * Math.cos(turn) - by[1] * Math.sin(turn)
+  const ret = by[0] * Math.sin(turn) + by[1] * Math.cos(turn)
+  const axis: Axis = Math.abs(run) > Math.abs(ret) ? 'run' : 'return'
+  planCorner.value = { index, axis, by: axis === 'run' ? run : ret }
+  if (!done) return tryCorner(index, axis, planCorner.value.by)
+  const last = planCorner.value
+  planCorner.value = null
+  tryCorner.drop()
+  void s.change('POST', `/solids/${solid.id}/pull`, { corner: last.index, axis: last.axis, by: last.by }).then(() => (pulled.value = null))
+}
+
+// depth under the pointer, while depth is shown
+const depthHere = ref<{ at: Vec2; metres: number | null } | null>(null)
+const askDepth = latest(async (at: Vec2) => ({ at, got: await call<Schemas['DepthReading']>('GET', `/shots/${s.id}/depth/at?photo=${photo.value!.id}&x=${at[0]}&y=${at[1]}`) }), ({ at, got }) => { if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m } })
+function hover(p: Vec2, event: PointerEvent) {
+  if (looks.how === 'depth' && tool.value === 'choose' && camera.value && p[0] >= 0 && p[1] >= 0 && p[0] <= camera.value.width && p[1] <= camera.value.height) askDepth(p)
+  move(p, event)
+}
+watch(() => looks.how, () => (depthHere.value = null))
+const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && touched.value?.to ? touched.value : null))
 </script>
 
 <template>
@@ -187,55 +140,73 @@ const hint = computed(() => {
     <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
-    <div v-show="shown !== 'plan'" class="lens">
-      <PictureBoard ref="board" :src="src" :width="camera.width" :height="camera.height" :opacity="opacity" :loupe="tool !== 'choose'" :cursor="tool === 'choose' ? 'default' : 'crosshair'" label="Lens view" @down="down" @move="move" @up="up">
+    <div v-show="shown === 'lens' || shown === 'both'" class="lens">
+      <PictureBoard ref="board" :src="src" :width="camera.width" :height="camera.height" :opacity="looks.how === 'wire' || looks.how === 'cover' ? looks.opacity : looks.how === 'shaded' ? looks.opacity : 0" :loupe="tool !== 'choose'" :cursor="tool === 'choose' ? 'default' : 'crosshair'" label="Lens view" @down="down" @move="hover" @up="up" @twice="close">
+        <template #under><LookSheet v-if="looks.how !== 'wire'" :state="s.state!" :photo="photo!.id" :camera="camera" /></template>
         <template #default="{ pan }">
           <path v-if="grid.length" class="ground" :d="grid.map((l) => `M${pan.toScreen(l[0]).join(' ')}L${pan.toScreen(l[1]).join(' ')}`).join('')" />
-          <Wire :shapes="lensShapes" :view="view!" :to-screen="pan.toScreen" :chosen="draft ? '·' : s.solidId" :scale="pan.at.scale" :tick="`${pan.at.x},${pan.at.y}`" @choose="(id) => { if (tool === 'choose') s.solidId = id }" />
+          <Wire :shapes="shapes" :view="view!" :to-screen="pan.toScreen" :chosen="drafts.length ? '·' : s.solidId" :also="also" :faint="looks.how !== 'wire'" :scale="pan.at.scale" :tick="`${pan.at.x},${pan.at.y}`" @choose="wire" />
           <g v-if="tool === 'choose'">
-            <rect v-for="h in handles" :key="h.index" class="handle" :data-corner="h.index" :x="pan.toScreen(h.p)[0] - 4.5" :y="pan.toScreen(h.p)[1] - 4.5" width="9" height="9" />
+            <template v-for="h in handles" :key="h.key">
+              <rect v-if="!h.side" class="handle" :data-corner="h.corner" :x="pan.toScreen(h.p)[0] - 4.5" :y="pan.toScreen(h.p)[1] - 4.5" width="9" height="9" />
+              <circle v-else class="handle side" :data-side="h.side.join('-')" :cx="pan.toScreen(h.p)[0]" :cy="pan.toScreen(h.p)[1]" r="3" />
+            </template>
           </g>
+          <polyline v-if="points.length > 1" class="drawn" :points="points.map((p) => pan.toScreen(p).join()).join(' ')" />
+          <circle v-for="(p, i) in points" :key="i" class="dot" :cx="pan.toScreen(p)[0]" :cy="pan.toScreen(p)[1]" r="3.5" />
+          <g v-if="snapped" class="snap" data-snap :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g>
+          <text v-if="depthHere" class="depth" data-depth :x="pan.toScreen(depthHere.at)[0] + 14" :y="pan.toScreen(depthHere.at)[1] - 6">{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text>
         </template>
       </PictureBoard>
       <div class="tools" role="toolbar" aria-label="What to build">
-        <button :class="{ on: tool === 'choose' }" data-tool="choose" @click="take('choose')">Choose</button>
-        <button data-tool="ground" @click="direct('ground')">Ground</button>
-        <button :class="{ on: tool === 'block' }" data-tool="block" @click="take('block')">Block</button>
-        <button :class="{ on: tool === 'wall' }" data-tool="wall" @click="take('wall')">Wall</button>
-        <button :class="{ on: tool === 'flat' }" data-tool="flat" @click="take('flat')">Flat</button>
-        <button data-tool="backdrop" @click="direct('backdrop')">Backdrop</button>
-        <select v-if="tool === 'flat' && foregrounds.length" v-model="flatPlate" aria-label="Plate for the flat"><option v-for="p in foregrounds" :key="p.id" :value="p.id">{{ p.name }}</option></select>
+        <button v-for="t in TOOLS" :key="t.id" :class="{ on: tool === t.id, apart: t.id === 'fold' || t.id === 'ground' }" :data-tool="t.id" :title="`${t.name} (${t.key})${t.hint ? `: ${t.hint}` : ''}`" :aria-pressed="tool === t.id" @click="takeTool(t.id)">{{ t.name }}</button>
       </div>
-      <p v-if="hint" class="first" role="status">{{ hint }}</p>
-      <div class="corner">
-        <label>Photo <input v-model.number="opacity" type="range" min="0" max="1" step="0.05" aria-label="Opacity of the photo" /></label>
-        <label><input v-model="showGrid" type="checkbox" /> 1 m grid</label>
+      <div v-if="tool === 'recess' || (tool === 'flat' && foregrounds.length)" class="extra">
+        <label v-if="tool === 'recess'">Depth <input v-model.number="depthOfOpening" class="figure" type="number" min="0.01" max="100" step="0.05" aria-label="Depth of the opening" /> m</label>
+        <label v-else>Plate <select v-model="flatPlate" aria-label="Plate for the flat"><option v-for="p in foregrounds" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
       </div>
+      <p v-if="hint" class="first" :class="{ told }" role="status" data-hint>{{ hint }}</p>
     </div>
-    <div v-show="shown !== 'lens'" class="planhost"><PlanBoard :shapes="shapes" :photos="s.shot.photos" :chosen="s.solidId" @choose="(id) => (s.solidId = id)" /></div>
-    <div class="switch" role="group" aria-label="Views">
-      <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
+    <div v-if="shown === 'both' || shown === 'plan'" class="planhost"><PlanBoard :shapes="shapes" :photos="s.shot.photos" :chosen="s.solidId" :also="also" edit @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))" @shift="shift" @corner="dragCorner" /></div>
+    <div v-if="shown === 'orbit'" class="planhost"><OrbitBoard :state="s.state!" :shapes="s.state!.shapes" :chosen="s.solidId" :also="also" :thrown="looks.how === 'thrown'" @choose="(id, e) => choose(id, e.shiftKey)" /></div>
+    <div class="views-bar">
+      <template v-if="shown === 'lens' || shown === 'both'">
+        <label>Look <select v-model="looks.how" aria-label="What the lens view shows"><option value="wire">wire over photo</option><option value="shaded">shaded</option><option value="thrown">plates thrown</option><option value="depth">depth</option><option value="cover">cover</option></select></label>
+        <label v-if="looks.how === 'wire' || looks.how === 'cover'">Photo <input v-model.number="looks.opacity" type="range" min="0" max="1" step="0.05" aria-label="Opacity of the photo" /></label>
+        <label><input v-model="looks.grid" type="checkbox" /> 1 m grid</label>
+      </template>
+      <div class="switch" role="group" aria-label="Views">
+        <button v-for="[id, name] in [['lens', 'Lens'], ['both', 'Lens and plan'], ['plan', 'Plan'], ['orbit', 'Orbit']] as const" :key="id" :class="{ on: shown === id }" :data-view="id" @click="shown = id">{{ name }}</button>
+      </div>
     </div>
   </div>
 </template>
 
 <style scoped>
 .empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.views { position: absolute; inset: 0; display: grid; }
-.views.show-both { grid-template-rows: minmax(0, 1.72fr) minmax(0, 1fr); }
+.views { position: absolute; inset: 0; display: grid; grid-template-rows: minmax(0, 1fr) 34px; }
+.views.show-both { grid-template-rows: minmax(0, 1.9fr) minmax(0, 1fr) 34px; }
 .lens, .planhost { position: relative; min-height: 0; overflow: hidden; }
 .show-both .planhost { border-top: 1px solid var(--ink); }
-.tools { position: absolute; left: 10px; top: 10px; display: flex; }
-.tools button { background: var(--paper); margin-right: -1px; }
+.tools { position: absolute; left: 8px; top: 8px; display: flex; flex-wrap: wrap; }
+.tools button { background: var(--paper); margin-right: -1px; padding: 6px 7px; font: 600 13px/1 var(--label); letter-spacing: 0.01em; }
+.tools button.apart { margin-left: 7px; }
 .tools button.on { background: var(--ink); }
-.tools select { margin-left: 8px; }
-.first { position: absolute; left: 50%; bottom: 12px; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 7px 12px; white-space: nowrap; max-width: 94%; overflow: hidden; text-overflow: ellipsis; }
-.corner { position: absolute; right: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 10px; align-items: center; }
-.corner label { display: flex; gap: 5px; align-items: center; }
-.corner input[type='range'] { width: 66px; accent-color: var(--confirm); }
-.switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
-.switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }
-.switch button.on { background: var(--ink); }
+.extra { position: absolute; left: 8px; top: 42px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 8px; }
+.extra input { width: 62px; }
+.first { position: absolute; left: 50%; bottom: 10px; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 7px 12px; max-width: 94%; width: max-content; }
+.first.told { border-color: var(--action); }
+.views-bar { background: var(--paper); border-top: 1px solid var(--ink); display: flex; align-items: center; gap: 14px; padding: 0 0 0 10px; white-space: nowrap; }
+.views-bar label { display: flex; gap: 5px; align-items: center; }
+.views-bar select { padding: 2px 3px; }
+.views-bar input[type='range'] { width: 66px; accent-color: var(--confirm); }
+.switch { margin-left: auto; display: flex; align-self: stretch; }
+.switch button { border-width: 0 0 0 1px; padding: 5px 10px; }
 .handle { fill: #fff; stroke: var(--action); stroke-width: 1.6; cursor: move; }
+.handle.side { stroke-width: 1.2; }
 .ground { stroke: rgb(255 255 255 / 45%); stroke-width: 0.8; fill: none; }
+.drawn { fill: none; stroke: #fff; stroke-width: 1.6; stroke-dasharray: 4 3; }
+.dot { fill: var(--action); stroke: #fff; }
+.snap path { fill: none; stroke: #fff; stroke-width: 2; }
+text { font: 500 13px var(--label); fill: #fff; paint-order: stroke; stroke: rgb(34 48 58 / 80%); stroke-width: 3px; }
 </style>

@@ -1,91 +1,142 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import type { Solid } from '../../api/client'
+import { computed, ref, watch } from 'vue'
+import { call, Problem, type Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
-import { footOf } from './tools'
+import ArrangeLedger from './ArrangeLedger.vue'
+import { figuresOf } from './figures'
+import PieceList from './PieceList.vue'
+import { looks, settled, useChosen } from './tools'
 
 const s = useShot()
-type Field = { label: string; unit: string; get: () => number; set: (v: number) => object; min?: number }
-
-const put = (change: object) => s.change('PUT', `/solids/${s.solid!.id}`, { ...s.solid, ...change })
-const swap = (list: readonly number[], i: number, v: number) => list.map((x, j) => (j === i ? v : x))
-const of3 = (name: 'corner' | 'foot' | 'viewer' | 'size', labels: string[], solid: Record<string, unknown>, min?: number): Field[] =>
-  labels.map((label, i) => ({ label, unit: 'm', min, get: () => (solid[name] as number[])[i], set: (v) => ({ [name]: swap(solid[name] as number[], i, v) }) }))
-const one = (solid: Record<string, unknown>, name: string, label: string, unit = 'm', min?: number): Field => ({ label, unit, min, get: () => solid[name] as number, set: (v) => ({ [name]: v }) })
-
-function fieldsOf(solid: Solid): Field[] {
-  const d = solid as unknown as Record<string, unknown>
-  const place = ['At run', 'At rise', 'At return']
-  switch (solid.kind) {
-    case 'block':
-    case 'gable':
-      return [...of3('size', ['Along run', solid.kind === 'gable' ? 'Ridge over eaves' : 'Height', 'Along return'], d, 0.01), ...of3('corner', place, d), one(d, 'turn_deg', 'Turn', '°')]
-    case 'column':
-      return [one(d, 'radius_foot', 'Radius at foot', 'm', 0.01), one(d, 'radius_top', 'Radius at top', 'm', 0.01), one(d, 'height', 'Height', 'm', 0.01), ...of3('foot', place, d)]
-    case 'wall':
-      return [one(d, 'height', 'Height', 'm', 0.01), one(d, 'base', 'Foot at rise'), ...[0, 1].map((i) => ({ label: `From ${i ? 'return' : 'run'}`, unit: 'm', get: () => solid.a[i], set: (v: number) => ({ a: swap(solid.a, i, v) }) })), ...[0, 1].map((i) => ({ label: `To ${i ? 'return' : 'run'}`, unit: 'm', get: () => solid.b[i], set: (v: number) => ({ b: swap(solid.b, i, v) }) }))]
-    case 'flat':
-      return [...of3('foot', place, d), one(d, 'heading_deg', 'Heading', '°')]
-    case 'backdrop':
-      return [one(d, 'distance', 'Distance', 'm', 0.1), one(d, 'width', 'Width', 'm', 0.1), one(d, 'height', 'Height', 'm', 0.1), one(d, 'base', 'Foot at rise'), one(d, 'heading_deg', 'Heading', '°'), one(d, 'arc_deg', 'Bent round', '°', 0)]
-    case 'ground':
-      return [one(d, 'height', 'At rise'), { label: 'Along run', unit: 'm', min: 0.1, get: () => solid.size[0], set: (v) => ({ size: [v, solid.size[1]] }) }, { label: 'Along return', unit: 'm', min: 0.1, get: () => solid.size[1], set: (v) => ({ size: [solid.size[0], v] }) }]
-    default:
-      return []
+const { chosen, choose, chooseAll } = useChosen()
+/** One change after another, each on what the one before has left: figures can be typed faster than they are kept. */
+let queue: Promise<unknown> = Promise.resolve()
+function later(change: () => object | undefined) {
+  const id = s.solid!.id
+  queue = queue.then(() => {
+    const solid = s.shot.solids.find((x) => x.id === id)
+    const next = solid && s.solidId === id ? change() : undefined
+    return next && s.change('PUT', `/solids/${id}`, { ...solid, ...next })
+  })
+  return queue
+}
+const put = (change: object) => later(() => change)
+const setFigure = (label: string, value: number) => later(() => figuresOf(s.solid!).find((f) => f.label === label)?.set(value))
+const figures = computed(() => (s.solid && chosen.value.length === 1 ? figuresOf(s.solid) : []))
+const rename = (name: string) => { if (name.trim() && name.trim() !== s.solid!.name) void put({ name: name.trim() }) }
+const file = ref<HTMLInputElement>()
+async function bring(event: Event) {
+  const input = event.target as HTMLInputElement
+  const form = new FormData()
+  if (!input.files?.[0]) return
+  form.append('file', input.files[0])
+  const made = await s.build('/meshes', form)
+  input.value = ''
+  if (made) chooseAll(made)
+}
+const settling = ref(false)
+async function settle() {
+  settling.value = true
+  const id = s.solidId!
+  try {
+    const got = await call<Schemas['SettledState']>('POST', `/shots/${s.id}/solids/${id}/settle`)
+    s.take(got.state)
+    s.problem = null
+    settled.value = { id, rms: got.rms_px, corner: got.corner_m, used: got.used, out: got.left_out }
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    s.problem = error.message
+  } finally {
+    settling.value = false
   }
 }
-const fields = computed(() => (s.solid ? fieldsOf(s.solid) : []))
-const depth = computed(() => {
-  const c = s.homePhoto?.camera?.position
-  if (!s.solid || !c) return null
-  const f = footOf(s.solid)
-  return Math.hypot(f[0] - c[0], f[1] - c[1], f[2] - c[2])
+const said = computed(() => (settled.value?.id === s.solidId ? settled.value : null))
+const grazing = computed(() => {
+  const shape = s.state!.shapes.find((x) => x.id === s.solidId)
+  return (shape?.grazing ?? []).map((i) => shape!.names[i])
 })
-const push = (factor: number) => s.change('POST', `/solids/${s.solid!.id}/push`, { factor })
-const rename = (name: string) => { if (name.trim() && name.trim() !== s.solid!.name) void put({ name: name.trim() }) }
+const cuts = computed(() => (s.solid && 'cuts' in s.solid ? (s.solid.cuts ?? []) : []))
+const profile = computed(() => (s.solid?.kind === 'ground' ? (s.solid.profile ?? []).map((p) => p.join(' ')).join('\n') : ''))
+const wrongProfile = ref<string | null>(null)
+function setProfile(text: string) {
+  const rows = text.split('\n').map((x) => x.trim().replace(/,/g, '.')).filter(Boolean).map((x) => x.split(/\s+/).map(Number))
+  if (rows.some((r) => r.length !== 2 || r.some((v) => !Number.isFinite(v)))) return void (wrongProfile.value = 'Two numbers a line: how far along, how high.')
+  wrongProfile.value = null
+  void put({ profile: rows })
+}
+const look = ref<Schemas['Looks'] | null>(null)
+const photo = computed(() => s.shot.photos.find((p) => p.id === s.photoId && p.camera?.position) ?? s.homePhoto)
+async function refreshLooks() {
+  look.value = null
+  if ((looks.how !== 'depth' && looks.how !== 'cover') || !photo.value?.camera?.position) return
+  look.value = await call<Schemas['Looks']>('GET', `/shots/${s.id}/looks?photo=${photo.value.id}`).catch(() => null)
+  if (look.value?.near_m && looks.how === 'depth') { looks.near = Math.max(0.1, Math.floor(look.value.near_m * 10) / 10); looks.far = Math.max(looks.near + 1, Math.min(Math.ceil(look.value.far_m!), 400)) }
+}
+watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => void refreshLooks(), { immediate: true })
 </script>
 
 <template>
   <div>
-    <section class="section">
-      <h2>Solids</h2>
-      <p v-if="!s.shot.solids.length" class="quiet">Nothing is built yet.</p>
-      <div class="list">
-        <table class="facts" data-solids>
-          <tbody>
-            <tr v-for="x in s.shot.solids" :key="x.id" class="pick" :class="{ chosen: x.id === s.solidId }" tabindex="0" @click="s.solidId = x.id" @keydown.enter="s.solidId = x.id">
-              <td>{{ x.name }}</td><td class="quiet kind">{{ x.kind }}{{ x.locked ? ', locked' : '' }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+    <section v-if="s.shot.photos.filter((p) => p.camera?.position).length > 1" class="section">
+      <h2>Drawn through</h2>
+      <select :value="photo?.id" aria-label="Photo to draw through" @change="s.photoId = ($event.target as HTMLSelectElement).value"><option v-for="p in s.shot.photos.filter((p) => p.camera?.position)" :key="p.id" :value="p.id">{{ p.name }}</option></select>
     </section>
 
-    <section v-if="s.solid" class="section">
-      <h2>{{ s.solid.kind }}</h2>
-      <label class="name"><span>Name</span><input type="text" :value="s.solid.name" maxlength="120" @change="rename(($event.target as HTMLInputElement).value)" /></label>
-      <NumberField v-for="f in fields" :key="f.label" :label="f.label" :model-value="f.get()" :unit="f.unit" :digits="3" :min="f.min" :disabled="s.solid.locked" @change="put(f.set($event!))" />
+    <PieceList />
+    <div class="row section">
+      <button class="plain" data-bring @click="file?.click()">Bring in a mesh…</button>
+      <input ref="file" type="file" accept=".obj,.glb,.gltf" hidden data-mesh-file @change="bring" />
+    </div>
+
+    <section v-if="looks.how === 'cover' || looks.how === 'depth'" class="section" data-looks>
+      <h2>{{ looks.how === 'cover' ? 'Cover' : 'Depth' }}</h2>
+      <p v-if="!look" class="quiet">Looking…</p>
+      <template v-else-if="looks.how === 'cover'">
+        <p><b class="figure" data-cover>{{ look.cover_percent === 100 ? '100' : Math.min(look.cover_percent, 99.9).toFixed(1) }} %</b> of the photo lands on a piece.</p>
+        <p v-if="look.cover_percent < 99.95" class="quiet">The rest is hatched: nothing would carry it.</p>
+      </template>
+      <template v-else>
+        <p class="quiet">Nearest {{ look.near_m?.toFixed(2) ?? '–' }} m, farthest {{ look.far_m?.toFixed(1) ?? '–' }} m from the lens.</p>
+        <NumberField label="Light at" :model-value="looks.near" unit="m" :min="0.05" @change="looks.near = Math.min($event!, looks.far - 0.1)" />
+        <NumberField label="Dark at" :model-value="looks.far" unit="m" :min="0.2" @change="looks.far = Math.max($event!, looks.near + 0.1)" />
+        <div class="row"><a :href="`/api/shots/${s.id}/depth/file?form=exr&photo=${photo!.id}`" download>Save OpenEXR, 32 bit</a><a :href="`/api/shots/${s.id}/depth/file?form=png&photo=${photo!.id}`" download>Save PNG, 16 bit</a></div>
+      </template>
     </section>
 
-    <section v-if="s.solid && depth !== null" class="section">
-      <h2>Depth; the picture stays</h2>
-      <NumberField id="depth" label="Foot from home" :model-value="depth" unit="m" :digits="3" :min="0.05" :disabled="s.solid.locked" @change="push($event! / depth!)" />
+    <section v-if="s.solid && chosen.length === 1" class="section">
+      <h2>{{ s.solid.kind === 'gable' ? 'roof' : s.solid.kind }}</h2>
+      <label class="name"><span>Name</span><input type="text" :value="s.solid.name" maxlength="120" aria-label="Name" @change="rename(($event.target as HTMLInputElement).value)" /></label>
+      <NumberField v-for="f in figures" :key="`${s.solid.id}${f.label}`" :label="f.label" :model-value="f.get()" :unit="f.unit" :digits="f.digits ?? 3" :min="f.min" :max="f.max" :disabled="s.solid.locked" @change="setFigure(f.label, f.digits === 0 ? Math.round($event!) : $event!)" />
+      <label v-if="s.solid.kind === 'gable'" class="name"><span>Ridge</span><select :value="s.solid.ridge" :disabled="s.solid.locked" aria-label="Ridge" @change="put({ ridge: ($event.target as HTMLSelectElement).value })"><option value="run">along run</option><option value="return">along return</option></select></label>
+      <template v-if="s.solid.kind === 'ground'">
+        <label class="name"><span>Slopes</span><select :value="s.solid.along" :disabled="s.solid.locked" aria-label="Direction of the profile" @change="put({ along: ($event.target as HTMLSelectElement).value })"><option value="return">along return</option><option value="run">along run</option></select></label>
+        <label class="profile">Profile: how far along and how high in metres, a line each; empty is level<textarea :value="profile" rows="3" :disabled="s.solid.locked" aria-label="Profile" @change="setProfile(($event.target as HTMLTextAreaElement).value)" /></label>
+        <p v-if="wrongProfile" class="wrong" role="alert">{{ wrongProfile }}</p>
+      </template>
+      <p v-if="s.solid.kind === 'imported'" class="quiet figure">{{ s.solid.triangles.toLocaleString('en') }} triangles</p>
+      <table v-if="cuts.length" class="facts" data-cuts>
+        <tbody><tr v-for="c in cuts" :key="c.name"><td>{{ c.name }}</td><td class="number">{{ (c.high[0] - c.low[0]).toFixed(2) }} × {{ (c.high[1] - c.low[1]).toFixed(2) }} m</td><td class="number"><button class="plain" :disabled="s.solid.locked" :aria-label="`Close ${c.name}`" @click="put({ cuts: cuts.filter((x) => x.name !== c.name) })">Close</button></td></tr></tbody>
+      </table>
+      <p v-if="grazing.length" class="sentence warn" data-grazing>Seen too slantingly for a plate to hold: {{ grazing.slice(0, 5).join(', ') }}{{ grazing.length > 5 ? ` and ${grazing.length - 5} more` : '' }} (less than 10° by every photo).</p>
       <div class="row">
-        <button :disabled="s.solid.locked" @click="push(1 / 1.05)">5 % nearer</button>
-        <button :disabled="s.solid.locked" @click="push(1.05)">5 % farther</button>
+        <button v-if="['block', 'room', 'steps', 'gable', 'wall', 'slab', 'panel'].includes(s.solid.kind)" :disabled="s.solid.locked || settling" data-settle title="Fit its measures to the edges of the photos along its sides" @click="settle">{{ settling ? 'Settling…' : 'Settle' }}</button>
       </div>
+      <p v-if="said" class="quiet" data-settled>Its sides miss the picture’s edges by {{ said.rms.toFixed(2) }} px; corners known to ± {{ (100 * said.corner).toFixed(1) }} cm, from {{ said.used }} side{{ said.used === 1 ? '' : 's' }}{{ said.out ? `; ${said.out} left out` : '' }}.</p>
     </section>
+
+    <ArrangeLedger v-if="s.solid" />
 
     <section v-if="s.solid" class="row section">
-      <button @click="put({ locked: !s.solid.locked })">{{ s.solid.locked ? 'Unlock' : 'Lock' }}</button>
-      <button @click="s.change('DELETE', `/solids/${s.solid!.id}`)">Remove</button>
+      <button @click="s.build('/arrange', { op: 'mark', ids: chosen, locked: !s.solid!.locked })">{{ s.solid.locked ? 'Unlock' : 'Lock' }}</button>
+      <button @click="s.build('/arrange', { op: 'remove', ids: chosen }).then(() => choose(null))">Remove</button>
     </section>
   </div>
 </template>
 
 <style scoped>
-.list { max-height: 252px; overflow-y: auto; }
-.kind { text-align: right; }
 .name { display: grid; grid-template-columns: 60px 1fr; align-items: center; margin-bottom: 4px; }
+.profile { display: block; margin-top: 4px; }
+textarea { width: 100%; font: 12px var(--figure); background: #f8f7f3; border: 1px solid var(--rule); margin-top: 3px; }
+a { color: #26645d; }
 </style>
