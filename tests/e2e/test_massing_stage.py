@@ -250,7 +250,7 @@ def test_the_demo_place_is_built_through_its_photo(page, running, yard):
         p = seen([(x, y, z) for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
         hull = cv2.convexHull(p.astype(np.float32))[:, 0].tolist()
         got = page.request.post(
-            f"{address}/api/shots/{shot}/outlines", data={"photo": ident, "name": name, "outline": {"points": hull}}
+            f"{address}/api/shots/{shot}/plates", data={"photo": ident, "name": name, "outline": {"points": hull}}
         )
         assert got.ok, got.text()
     page.reload()
@@ -338,8 +338,8 @@ def test_an_interior_is_built_by_dragging_its_far_wall(page, running):
     count(page, shot, 1)
     # a street: a drag along either façade's foot, then up
     page.keyboard.press("e")
-    hand.drag_finely(view.project(np.array([0, 0, -3.0])), view.project(np.array([0, 0, -6.4])))
-    hand.drag_finely(view.project(np.array([5.2, 0, -3.4])), view.project(np.array([5.2, 0, -6.4])))
+    hand.drag_finely(view.project(np.array([0, 0, -5.0])), view.project(np.array([0, 0, -6.4])))
+    hand.drag_finely(view.project(np.array([5.2, 0, -5.0])), view.project(np.array([5.2, 0, -6.4])))
     hand.click_finely(view.project(np.array([5.2, 2.7, -6.4])))
     count(page, shot, 5)
     walls = [s for s in solids(page, shot) if s.kind == "wall"]
@@ -370,9 +370,9 @@ def test_pieces_are_dragged_arranged_and_looked_at(page, running, yard):
     before = solids(page, shot)[1]
     box = page.locator(f"[data-plan='{before.id}'] .grip").bounding_box()
     k = float(page.locator(".plan svg").get_attribute("data-scale")) * 100
-    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 4)
+    page.mouse.move(box["x"] + box["width"] / 3, box["y"] + 4)
     page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] / 2 + 2 * k, box["y"] + 4, steps=5)
+    page.mouse.move(box["x"] + box["width"] / 3 + 2 * k, box["y"] + 4, steps=5)
     page.mouse.up()
     until(lambda: abs(solids(page, shot)[1].corner[0] - before.corner[0] - 2) < 0.1)
     # keys and the list: copy, choose both, group, hide, lock

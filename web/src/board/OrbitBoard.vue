@@ -98,7 +98,7 @@ const same = (p: Vec2): Vec2 => p
 </template>
 
 <style scoped>
-.orbit { position: absolute; inset: 0; background: #8c9093; overflow: hidden; touch-action: none; cursor: grab; }
+.orbit { user-select: none; position: absolute; inset: 0; background: #8c9093; overflow: hidden; touch-action: none; cursor: grab; }
 .orbit:focus:not(:focus-visible) { outline: none; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
 svg { position: absolute; inset: 0; }

@@ -63,7 +63,7 @@ const loupePlace = computed(() => {
 </script>
 
 <template>
-  <div ref="host" class="picture" tabindex="0" :aria-label="label" :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }" @pointerdown="handle('down', $event)" @pointermove="handle('move', $event)" @pointerup="handle('up', $event)" @pointerleave="at = null" @dblclick="emit('twice', pan.toPicture(pan.pointer($event)), $event)" @auxclick.prevent>
+  <div ref="host" class="picture" tabindex="0" :aria-label="label" :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }" @pointerdown="handle('down', $event)" @pointermove="handle('move', $event)" @pointerup="handle('up', $event)" @pointerleave="at = null" @dblclick="emit('twice', pan.toPicture(pan.pointer($event)), $event)" @auxclick.prevent @dragstart.prevent>
     <div class="sheet" :style="{ transform: pan.transform.value, width: `${width}px`, height: `${height}px` }">
       <img v-if="src" ref="image" :src="src" alt="" draggable="false" :style="{ opacity: loaded ? opacity : 0 }" @load="loaded = true" />
       <slot name="under" />
@@ -75,7 +75,7 @@ const loupePlace = computed(() => {
 </template>
 
 <style scoped>
-.picture { position: absolute; inset: 0; overflow: hidden; touch-action: none; outline-offset: -3px; }
+.picture { position: absolute; inset: 0; overflow: hidden; touch-action: none; user-select: none; outline-offset: -3px; }
 .picture:focus:not(:focus-visible) { outline: none; }
 .picture:focus-visible { outline: 1px solid rgb(255 255 255 / 70%); }
 .sheet { position: absolute; left: 0; top: 0; transform-origin: 0 0; }

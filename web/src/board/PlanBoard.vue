@@ -143,7 +143,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
 </template>
 
 <style scoped>
-.plan { position: absolute; inset: 0; background: #f4f2ed; overflow: hidden; touch-action: none; }
+.plan { position: absolute; inset: 0; background: #f4f2ed; overflow: hidden; touch-action: none; user-select: none; }
 .plan:focus:not(:focus-visible) { outline: none; }
 svg { display: block; }
 .grid { stroke: #dcd8ce; fill: none; }

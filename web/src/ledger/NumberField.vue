@@ -18,9 +18,12 @@ const emit = defineEmits<{ change: [value: number | null] }>()
 const shown = computed(() => (props.modelValue === null || props.modelValue === undefined ? '' : String(Number(props.modelValue.toFixed(props.digits)))))
 const text = ref(shown.value)
 const wrong = ref<string | null>(null)
-watch(shown, (value) => { text.value = value; wrong.value = null })
+/** What is being typed is not overwritten by news of the figure. */
+let typing = false
+watch(shown, (value) => { if (!typing) { text.value = value; wrong.value = null } })
 
 function keep() {
+  typing = false
   const raw = text.value.trim().replace(',', '.')
   if (raw === shown.value) return void (wrong.value = null)
   if (raw === '') {
@@ -37,6 +40,7 @@ function keep() {
   emit('change', value)
 }
 function giveUp() {
+  typing = false
   text.value = shown.value
   wrong.value = null
 }
@@ -46,7 +50,7 @@ function giveUp() {
   <label class="field">
     <span class="label">{{ label }}</span>
     <span class="box" :class="{ wrong: wrong }">
-      <input :id="id" v-model="text" class="figure" inputmode="decimal" :placeholder="empty" :disabled="disabled" :aria-label="label" :aria-invalid="!!wrong" @keydown.enter="keep" @blur="keep" @keydown.esc="giveUp" />
+      <input :id="id" v-model="text" class="figure" inputmode="decimal" :placeholder="empty" :disabled="disabled" :aria-label="label" :aria-invalid="!!wrong" @input="typing = true" @keydown.enter="keep" @blur="keep" @keydown.esc="giveUp" />
       <span class="unit">{{ unit }}</span>
     </span>
     <span v-if="wrong" class="told wrong" role="alert">{{ wrong }}</span>
