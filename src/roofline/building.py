@@ -25,7 +25,7 @@ from roofline.store.cache import Cache
 from roofline.store.store import Store
 from roofline.surveying import photo_of
 
-SETTLE_REACH = 0.004  # of the photo's width: how far beside a side its edge in the picture is looked for
+SETTLE_REACH = 0.002  # of the photo's width: how far beside a side its edge in the picture is looked for
 SETTLE_SIGMA = 0.5  # pixels: how well an edge of the picture is known
 STREET_END = 1.02  # a street's backdrop stands a little beyond the façades' far ends
 

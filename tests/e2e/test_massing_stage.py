@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 
 import cv2
 import numpy as np
@@ -27,11 +28,6 @@ class Hand(Board):
 
     def near(self, pixel):
         """Bring a spot of the photo under the pointer, well enlarged."""
-        for _ in range(60):
-            if float(self.svg.get_attribute("data-scale")) <= 0.16:
-                break
-            self.page.mouse.wheel(0, 400)
-            self.page.wait_for_timeout(8)
         self.page.keyboard.press("0")
         self.page.wait_for_timeout(30)
         self.page.mouse.move(*self.place(pixel))
@@ -39,8 +35,8 @@ class Hand(Board):
         for _ in range(16):
             if float(self.svg.get_attribute("data-scale")) >= start * FINE:
                 break
-            self.page.mouse.wheel(0, -300)
-            self.page.wait_for_timeout(8)
+            self.page.mouse.wheel(0, -900)
+            self.page.wait_for_timeout(15)
         self.page.mouse.move(*self.place(pixel))
         self.page.wait_for_timeout(60)
 
@@ -182,6 +178,7 @@ def test_the_demo_place_is_built_through_its_photo(page, running, yard):
     rename(page, shot, "House roof")
     hand.drag_finely(seen((lo[0], hi[1], hi[2])), seen((rlo[0], hi[1], hi[2])))
     until(lambda: abs(named(page, shot, "House roof").corner[0] - rlo[0]) < 0.05)
+    expect(page.get_by_label("At run", exact=True)).to_have_value(re.compile(r"-3\.8"))
     figure(page, "Along run", rhi[0] - rlo[0])
     figure(page, "At return", rlo[2])
     figure(page, "Along return", rhi[2] - rlo[2])
@@ -367,12 +364,13 @@ def test_pieces_are_dragged_arranged_and_looked_at(page, running, yard):
     hand.fit()
     page.click("[data-view=plan]")
     page.wait_for_selector("[data-plan-corner]")
+    page.wait_for_timeout(400)  # until the view has its size
     before = solids(page, shot)[1]
     box = page.locator(f"[data-plan='{before.id}'] .grip").bounding_box()
     k = float(page.locator(".plan svg").get_attribute("data-scale")) * 100
-    page.mouse.move(box["x"] + box["width"] / 3, box["y"] + 4)
+    page.mouse.move(box["x"] + box["width"] / 3, box["y"] + 2)
     page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] / 3 + 2 * k, box["y"] + 4, steps=5)
+    page.mouse.move(box["x"] + box["width"] / 3 + 2 * k, box["y"] + 2, steps=5)
     page.mouse.up()
     until(lambda: abs(solids(page, shot)[1].corner[0] - before.corner[0] - 2) < 0.1)
     # keys and the list: copy, choose both, group, hide, lock

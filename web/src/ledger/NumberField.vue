@@ -20,12 +20,13 @@ const text = ref(shown.value)
 const wrong = ref<string | null>(null)
 /** What is being typed is not overwritten by news of the figure. */
 let typing = false
-watch(shown, (value) => { if (!typing) { text.value = value; wrong.value = null } })
+let sent: string | null = null // told already, and not yet come back
+watch(shown, (value) => { sent = null; if (!typing) { text.value = value; wrong.value = null } })
 
 function keep() {
   typing = false
   const raw = text.value.trim().replace(',', '.')
-  if (raw === shown.value) return void (wrong.value = null)
+  if (raw === shown.value || raw === sent) return void (wrong.value = null)
   if (raw === '') {
     if (props.empty) emit('change', null)
     else text.value = shown.value
@@ -37,6 +38,7 @@ function keep() {
     return void (wrong.value = props.max === Infinity ? `At least ${props.min} ${props.unit}, not ${value}.` : `From ${props.min} to ${props.max} ${props.unit}, not ${value}.`)
   }
   wrong.value = null
+  sent = raw
   emit('change', value)
 }
 function giveUp() {
@@ -50,7 +52,7 @@ function giveUp() {
   <label class="field">
     <span class="label">{{ label }}</span>
     <span class="box" :class="{ wrong: wrong }">
-      <input :id="id" v-model="text" class="figure" inputmode="decimal" :placeholder="empty" :disabled="disabled" :aria-label="label" :aria-invalid="!!wrong" @input="typing = true" @keydown.enter="keep" @blur="keep" @keydown.esc="giveUp" />
+      <input :id="id" v-model="text" class="figure" inputmode="decimal" :placeholder="empty" :disabled="disabled" :aria-label="label" :aria-invalid="!!wrong" @input="typing = true; sent = null" @keydown.enter="keep" @blur="keep" @keydown.esc="giveUp" />
       <span class="unit">{{ unit }}</span>
     </span>
     <span v-if="wrong" class="told wrong" role="alert">{{ wrong }}</span>

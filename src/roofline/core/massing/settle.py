@@ -15,7 +15,7 @@ from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
 from roofline.shot import AnySolid, Block, Column, Gable, Panel, Room, Slab, Steps, Wall
 
-LOOSE = 2.0  # metres or, for turns, tens of degrees: how far a measure that nothing shows may stray, one sigma
+LOOSE = 0.5  # metres or, for turns, tens of degrees: how far off a drawn measure is taken to be, one sigma
 OUTLIER = 4.0  # sigmas
 SHORTEST = 25.0  # pixels of a side that are worth looking at
 PROBES = 9
@@ -148,7 +148,8 @@ def settle(solid: AnySolid, views: list[View], sides: list[Side], sigma_px: floa
     last = np.concatenate(_line_misses(views, faces_of(fitted).vertices, kept))
     free = max(len(last) - len(start), 1)
     worse = max(1.0, float(np.sqrt(np.sum((last / sigma_px) ** 2) / free)))
-    covariance = np.linalg.pinv(done.jac.T @ done.jac) * worse**2
+    shown = done.jac[: len(last)]  # the rest of the rows holds what no side shows
+    covariance = np.linalg.inv(shown.T @ shown / worse**2 + np.eye(len(start)) / LOOSE**2)
     seen = sorted({i for s in kept for i in s.ends})
     corner = _corner_sigma(build, done.x, covariance, seen)
     return Settled(fitted, float(np.sqrt(np.mean(last**2))), corner, len(kept), len(sides) - len(kept))

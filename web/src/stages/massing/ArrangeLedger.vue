@@ -3,6 +3,7 @@
 import { computed, reactive, ref, watch } from 'vue'
 import type { Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import { footOf, useChosen } from './tools'
 
@@ -78,8 +79,8 @@ const named = (text: string) => text.split(',').map((x) => x.trim()).filter(Bool
     </details>
     <details>
       <summary>Group and tags</summary>
-      <label class="pair"><span>Group</span><input type="text" :value="group" maxlength="120" placeholder="none" aria-label="Group" @change="arrange({ op: 'mark', group: ($event.target as HTMLInputElement).value })" /></label>
-      <label class="pair"><span>Tags</span><input type="text" :value="tags" placeholder="one, another" aria-label="Tags" @change="arrange({ op: 'mark', tags: named(($event.target as HTMLInputElement).value) })" /></label>
+      <TextField :key="`g${s.solidId}`" label="Group" :model-value="group" placeholder="none" @change="arrange({ op: 'mark', group: $event })" />
+      <TextField :key="`t${s.solidId}`" label="Tags" :model-value="tags" placeholder="one, another" :max="400" @change="arrange({ op: 'mark', tags: named($event) })" />
     </details>
   </section>
 </template>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { call, Problem, type Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import ArrangeLedger from './ArrangeLedger.vue'
 import { figuresOf } from './figures'
@@ -24,7 +25,7 @@ function later(change: () => object | undefined) {
 const put = (change: object) => later(() => change)
 const setFigure = (label: string, value: number) => later(() => figuresOf(s.solid!).find((f) => f.label === label)?.set(value))
 const figures = computed(() => (s.solid && chosen.value.length === 1 ? figuresOf(s.solid) : []))
-const rename = (name: string) => { if (name.trim() && name.trim() !== s.solid!.name) void put({ name: name.trim() }) }
+const rename = (name: string) => { if (name) void put({ name }) }
 const file = ref<HTMLInputElement>()
 async function bring(event: Event) {
   const input = event.target as HTMLInputElement
@@ -106,7 +107,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
 
     <section v-if="s.solid && chosen.length === 1" class="section">
       <h2>{{ s.solid.kind === 'gable' ? 'roof' : s.solid.kind }}</h2>
-      <label class="name"><span>Name</span><input type="text" :value="s.solid.name" maxlength="120" aria-label="Name" @change="rename(($event.target as HTMLInputElement).value)" /></label>
+      <TextField :key="s.solid.id" label="Name" :model-value="s.solid.name" @change="rename" />
       <NumberField v-for="f in figures" :key="`${s.solid.id}${f.label}`" :label="f.label" :model-value="f.get()" :unit="f.unit" :digits="f.digits ?? 3" :min="f.min" :max="f.max" :disabled="s.solid.locked" @change="setFigure(f.label, f.digits === 0 ? Math.round($event!) : $event!)" />
       <label v-if="s.solid.kind === 'gable'" class="name"><span>Ridge</span><select :value="s.solid.ridge" :disabled="s.solid.locked" aria-label="Ridge" @change="put({ ridge: ($event.target as HTMLSelectElement).value })"><option value="run">along run</option><option value="return">along return</option></select></label>
       <template v-if="s.solid.kind === 'ground'">
