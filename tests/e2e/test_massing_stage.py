@@ -368,9 +368,9 @@ def test_pieces_are_dragged_arranged_and_looked_at(page, running, yard):
     before = solids(page, shot)[1]
     box = page.locator(f"[data-plan='{before.id}'] .grip").bounding_box()
     k = float(page.locator(".plan svg").get_attribute("data-scale")) * 100
-    page.mouse.move(box["x"] + box["width"] / 3, box["y"] + 2)
+    page.mouse.move(box["x"] + box["width"] / 3, box["y"] + box["height"] / 3)
     page.mouse.down()
-    page.mouse.move(box["x"] + box["width"] / 3 + 2 * k, box["y"] + 2, steps=5)
+    page.mouse.move(box["x"] + box["width"] / 3 + 2 * k, box["y"] + box["height"] / 3, steps=5)
     page.mouse.up()
     until(lambda: abs(solids(page, shot)[1].corner[0] - before.corner[0] - 2) < 0.1)
     # keys and the list: copy, choose both, group, hide, lock

@@ -53,7 +53,7 @@ const metres = (screen: Vec2): Vec2 => {
 }
 const line = (points: number[][], close = false) => 'M' + points.map((p) => flat(p).map((v) => v.toFixed(1)).join(' ')).join('L') + (close ? 'Z' : '')
 
-const outlines = computed(() => props.shapes.map((s) => ({ id: s.id, d: s.loops.map((l) => line(l.map((i) => s.vertices[i]), true)).join('') })))
+const outlines = computed(() => props.shapes.map((s) => ({ id: s.id, vertices: s.vertices, d: s.loops.map((l) => line(l.map((i) => s.vertices[i]), true)).join('') })))
 const step = computed(() => [0.5, 1, 2, 5, 10, 20, 50, 100, 200].find((m) => m * UNIT * pan.at.scale > 44) ?? 500)
 const grid = computed(() => {
   const [x0, z0] = metres([0, 0])
@@ -89,6 +89,23 @@ const corners = computed(() => {
     return [{ index: i, at: v as Vec3 }]
   })
 })
+/** The outline in plan of some points, convex, so that a chosen piece can be taken hold of anywhere inside. */
+function hullOf(points: number[][]): number[][] {
+  const p = [...points].sort((a, b) => a[0] - b[0] || a[2] - b[2])
+  const half = (list: number[][]) => {
+    const out: number[][] = []
+    for (const q of list) {
+      while (out.length > 1) {
+        const [a, b] = [out[out.length - 2], out[out.length - 1]]
+        if ((b[0] - a[0]) * (q[2] - a[2]) - (b[2] - a[2]) * (q[0] - a[0]) > 0) break
+        out.pop()
+      }
+      out.push(q)
+    }
+    return out.slice(0, -1)
+  }
+  return [...half(p), ...half([...p].reverse())]
+}
 function press(id: string, event: PointerEvent) {
   emit('choose', id, event)
   if (!props.edit || event.shiftKey) return
@@ -123,6 +140,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
       <g v-for="o in outlines" :key="o.id" :data-plan="o.id" :class="{ chosen: o.id === chosen || also?.includes(o.id) }">
         <path :d="o.d" class="solid" />
         <path :d="o.d" class="grip" @pointerdown="press(o.id, $event)" />
+        <path v-if="edit && (o.id === chosen || also?.includes(o.id))" :d="line(hullOf(o.vertices), true)" class="body" @pointerdown="press(o.id, $event)" />
       </g>
       <g v-for="p in places" :key="p.id">
         <path :d="p.d" class="cone" />
@@ -150,11 +168,12 @@ svg { display: block; }
 .solid { fill: rgb(34 48 58 / 6%); stroke: #22303a; stroke-width: 1; }
 .chosen .solid { stroke: var(--action); stroke-width: 1.8; fill: rgb(181 67 42 / 10%); }
 .grip { fill: none; stroke: transparent; stroke-width: 8; cursor: pointer; }
+.body { fill: transparent; stroke: none; cursor: move; }
 .corner { fill: #fff; stroke: var(--action); stroke-width: 1.5; cursor: move; }
-.cone { fill: none; stroke: var(--ink-soft); stroke-dasharray: 2 4; }
+.cone { pointer-events: none; fill: none; stroke: var(--ink-soft); stroke-dasharray: 2 4; }
 .place { fill: #f4f2ed; stroke: var(--ink); stroke-width: 1.4; }
-.track { fill: none; stroke: var(--action); stroke-width: 1.6; }
-.now { fill: rgb(181 67 42 / 9%); stroke: var(--action); }
+.track { pointer-events: none; fill: none; stroke: var(--action); stroke-width: 1.6; }
+.now { pointer-events: none; fill: rgb(181 67 42 / 9%); stroke: var(--action); }
 .key rect { fill: #fff; stroke: var(--action); stroke-width: 1.8; cursor: grab; }
 .key.home rect { fill: var(--confirm); stroke: var(--confirm); }
 .lens { fill: var(--action); fill-opacity: 0.25; stroke: var(--action); cursor: grab; }
