@@ -17,18 +17,21 @@ import cv2
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
+from flask.testing import FlaskClient
 from tools.survey_scenes import scene
 
-from roofline.core.camera import View
+from roofline.core.camera import View, view_of
+from roofline.core.massing.solids import Triangles
 from roofline.core.move.path import frame_views, shot_path, view_at
 from roofline.core.survey.detect import find
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine
-from roofline.core.throw.scene import compile_scene
+from roofline.core.throw.scene import PlatePicture, compile_scene
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.package import open_package, plate_pictures
-from roofline.shot import SurveyInput
+from roofline.shot import Imported, Shot, SurveyInput, Throw
+from roofline.studio import Studio
 
 
 def median(what: Callable[[], object], runs: int = 7) -> float:
@@ -51,6 +54,45 @@ def embree_pass(scene: rtcore_scene.EmbreeScene, view: View, eye: np.ndarray, ra
     start = (points + back * 1e-4).astype(np.float32)
     blocked = scene.run(start, back, dists=np.full(len(start), 0.999, np.float32), query="OCCLUDED")
     return int(hit.sum()), int((blocked >= 0).sum())
+
+
+def ball_engine(shot: Shot, pictures: dict[str, PlatePicture], faces: int) -> Engine:
+    """The demo's first plate on a bumpy sheet of so many triangles across its view."""
+    photo = shot.photos[0]
+    assert photo.camera is not None
+    view = view_of(photo.camera)
+    across = max(1, round((faces / 2) ** 0.5))
+    down = max(1, round(faces / 2 / across))
+    x, y = np.meshgrid(np.linspace(0, view.width, across + 1), np.linspace(0, view.height, down + 1))
+    depth = 20 + 2 * np.sin(x / 170) * np.cos(y / 130)
+    v = view.position + view.rays(np.stack([x, y], axis=-1)) * depth[..., None]
+    i, j = np.meshgrid(np.arange(down), np.arange(across), indexing="ij")
+    a = (i * (across + 1) + j).ravel()
+    b, c, d = a + 1, a + across + 2, a + across + 1
+    indices = np.concatenate([np.stack([a, d, c], 1), np.stack([a, c, b], 1)])
+    mesh = Triangles(v.reshape(-1, 3), indices)
+    low, high = (tuple(map(float, m)) for m in (mesh.vertices.min(0), mesh.vertices.max(0)))
+    solid = Imported(id="sheet", name="Sheet", file="sheet", triangles=len(indices), low=low, high=high)
+    plate = next(p for p in shot.plates if p.photo == photo.id and p.role == "photo")
+    alone = shot.model_copy(
+        update={"solids": [solid], "plates": [plate], "throws": [Throw(plate=plate.id, targets=["sheet"])]}
+    )
+    return Engine(compile_scene(alone, {plate.id: pictures[plate.id]}, {"sheet": mesh}))
+
+
+def crowd(client: FlaskClient, studio: Studio) -> tuple[float, float]:
+    """Seconds that a drag's answer and a kept change take in a shot of 300 pieces."""
+    shot_id = studio.take_in(FOLDER, "Crowd")
+    base = f"/api/shots/{shot_id}"
+    for n in range(15):
+        step = [0.4 * n, 0.0, 1.5]
+        client.post(f"{base}/arrange", json={"op": "repeat", "ids": ["chimney"], "step": step, "times": 19})
+    count = len(client.get(base).get_json()["shot"]["solids"])
+    assert count >= 300, count
+    pulled = {"corner": 6, "axis": "rise", "by": 0.1}
+    answer = median(lambda: client.post(f"{base}/solids/chimney/pull/try", json=pulled).data)
+    kept = median(lambda: client.post(f"{base}/solids/chimney/pull", json=pulled).data)
+    return answer, kept
 
 
 def main() -> None:
@@ -108,7 +150,19 @@ def main() -> None:
         print(f"overlay request to picture, 960 × 540: {out['overlay_960x540_s']:.3f} s (aim: 0.12)")
         out["open_demo_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}").data)
         print(f"the demo shot's state: {out['open_demo_s']:.3f} s")
+        out["drag_300_solids_s"], out["change_300_solids_s"] = crowd(client, app.extensions["roofline"].studio)
+        print(
+            f"300 solids: a drag is answered in {1e3 * out['drag_300_solids_s']:.0f} ms (aim: 100), "
+            f"a change kept in {1e3 * out['change_300_solids_s']:.0f} ms"
+        )
         app.extensions["roofline"].jobs.close()
+
+    for count in (10, 100, 1000, 10_000, 100_000):
+        seconds = median(lambda e=ball_engine(shot, pictures, count), v=view_at(shot, path, 1, 320): e.measure(v), 5)
+        out[f"verdicts_{count}_faces_s"] = seconds
+        print(f"verdict pass 320 × 180 with {count} faces: {1e3 * seconds:.1f} ms")
+    ratio = out["verdicts_100000_faces_s"] / out["verdicts_10_faces_s"]
+    print(f"ten thousand times the faces take {ratio:.0f} times as long")
 
     for edges in (10, 30, 60, 100, 300):
         given, _ = scene(3, edges).given(1.0)

@@ -487,3 +487,71 @@ def test_a_large_mesh_is_brought_in_and_a_broken_one_refused(page, running, yard
         page.set_input_files("[data-mesh-file]", {"name": name, "mimeType": "text/plain", "buffer": content})
         expect(page.locator("[role=alert]")).to_contain_text(says)
     assert len(solids(page, shot)) == 2
+
+
+def test_walls_go_round_the_corner_and_outlines_are_closed(page, yard):
+    shot, _ = yard
+    hand = Hand(page)
+    page.keyboard.press("g")
+    count(page, shot, 1)
+    # a wall, then on round the corner with one click, as high; Escape ends it
+    page.keyboard.press("w")
+    hand.drag_finely(seen((-5.0, 0, 5.0)), seen((-1.0, 0, 5.0)))
+    hand.click_finely(seen((-1.0, 2.0, 5.0)))
+    count(page, shot, 2)
+    hand.click_finely(seen((-1.0, 0, 2.0)))
+    count(page, shot, 3)
+    page.keyboard.press("Escape")
+    first, second = solids(page, shot)[1:]
+    assert first.height == pytest.approx(2.0, abs=0.02) and second.height == pytest.approx(first.height, abs=0.02)
+    ends = [np.array(w) for w in (second.a, second.b)]
+    assert min(np.linalg.norm(e - np.array([-1.0, 5.0])) for e in ends) < 0.03
+    assert min(np.linalg.norm(e - np.array([-1.0, 2.0])) for e in ends) < 0.03
+    # a wall raised from an edge that stands already, by a click on it
+    page.keyboard.press("w")
+    hand.click_finely(seen((-3.0, 2.0, 5.0)))
+    expect(page.locator("[data-hint]")).to_contain_text("Move up")
+    hand.click_finely(seen((-5.0, 3.1, 5.0)))
+    count(page, shot, 4)
+    page.keyboard.press("Escape")
+    raised = solids(page, shot)[3]
+    assert raised.base == pytest.approx(2.0, abs=0.02) and raised.height == pytest.approx(1.1, abs=0.03)
+    # a slab by three corners, closed with Enter, pulled up; two corners are not enough
+    page.keyboard.press("l")
+    outline = [(-6.0, 0, 8.0), (-4.5, 0, 8.0), (-5.0, 0, 7.0)]
+    for n, p in enumerate(outline):
+        hand.click_finely(seen(p))
+        if n == 1:
+            page.keyboard.press("Enter")
+            expect(page.locator("[data-hint]")).to_contain_text("Three corners")
+    page.keyboard.press("Enter")
+    hand.click_finely(seen((-5.0, 0.4, 7.0)))
+    count(page, shot, 5)
+    slab = solids(page, shot)[4]
+    assert slab.thickness == pytest.approx(0.4, abs=0.02) and slab.level == pytest.approx(0.4, abs=0.02)
+    assert np.allclose(slab.outline, [(x, z) for x, _, z in outline], atol=0.03)
+    # a panel on a wall's face, closed by a double click's second half: here by Enter
+    page.keyboard.press("p")
+    for p in ((-4.5, 0.5, 5.0), (-3.5, 0.5, 5.0), (-4.0, 1.5, 5.0)):
+        hand.click_finely(seen(p))
+        page.wait_for_timeout(150)
+    page.keyboard.press("Enter")
+    count(page, shot, 6)
+    panel = np.array(solids(page, shot)[5].points)
+    assert np.abs(panel[:, 2] - 5.0).max() < 0.03
+    # steps, as many as their height asks for
+    page.keyboard.press("t")
+    hand.drag_finely(seen((1.5, 0, 6.0)), seen((3.0, 0, 5.0)))
+    hand.click_finely(seen((3.0, 0.7, 5.0)))
+    count(page, shot, 7)
+    flight = solids(page, shot)[6]
+    assert flight.kind == "steps" and flight.count == 4
+    # all of it in one list, found by a word
+    page.keyboard.press("Escape")
+    page.locator("[data-solids] tr").nth(1).click()
+    page.locator("[data-solids] tr").nth(6).click(modifiers=["Shift"])
+    page.locator(".picture").focus()
+    page.keyboard.press("Delete")
+    count(page, shot, 5)
+    page.keyboard.press("Control+z")
+    count(page, shot, 7)

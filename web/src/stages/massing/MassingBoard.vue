@@ -27,7 +27,7 @@ const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.val
 const scale = () => board.value?.pan.at.scale ?? 1
 const grid = computed(() => (looks.grid && view.value ? groundGrid(view.value, 1) : []))
 const { chosen, choose } = useChosen()
-const { points, pulling, drafts, touched, told, hint, down: drawDown, move: drawMove, up: drawUp, close, giveUp: stopDrawing, direct } = useDrawing(photo, scale)
+const { points, pulling, drafts, size, touched, told, hint, down: drawDown, move: drawMove, up: drawUp, close, giveUp: stopDrawing, direct } = useDrawing(photo, scale)
 const { handles, held, face, pulled, take, takeFace, move: editMove, up: editUp, giveUp: stopEditing } = useEditing(photo, view, scale)
 const loose = ref<Vec2 | null>(null) // how far the chosen pieces are being dragged in plan
 const planCorner = ref<{ index: number; axis: Axis; by: number } | null>(null)
@@ -155,6 +155,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
           <polyline v-if="points.length > 1" class="drawn" :points="points.map((p) => pan.toScreen(p).join()).join(' ')" />
           <circle v-for="(p, i) in points" :key="i" class="dot" :cx="pan.toScreen(p)[0]" :cy="pan.toScreen(p)[1]" r="3.5" />
           <g v-if="snapped" class="snap" data-snap :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g>
+          <text v-if="size" data-size :x="pan.toScreen(size.at)[0] + 14" :y="pan.toScreen(size.at)[1] + 20">{{ size.text }}</text>
           <text v-if="depthHere" class="depth" data-depth :x="pan.toScreen(depthHere.at)[0] + 14" :y="pan.toScreen(depthHere.at)[1] - 6">{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text>
         </template>
       </PictureBoard>

@@ -21,6 +21,15 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   /** A wall goes on round the corner as high as the one before. */
   const height = ref<number | null>(null)
   let pressed: Vec2 | null = null
+  const here = ref<Vec2 | null>(null)
+  /** The size of what is being drawn, in metres: its foot while that is drawn, its height while it is pulled. */
+  const size = computed(() => {
+    const v = drafts.value[0]?.vertices
+    if (!here.value || !v?.length || tool.value === 'recess' || tool.value === 'fold') return null
+    const span = [0, 1, 2].map((k) => Math.max(...v.map((p) => p[k])) - Math.min(...v.map((p) => p[k])))
+    if (pulling.value || tool.value === 'room') return { at: here.value, text: `${span[1].toFixed(2)} m high` }
+    return { at: here.value, text: tool.value === 'wall' ? `${Math.hypot(span[0], span[2]).toFixed(2)} m` : `${span[0].toFixed(2)} × ${span[2].toFixed(2)} m` }
+  })
   const way = computed(() => factsOf(tool.value).way)
   const reach = (event: { altKey: boolean }) => (event.altKey ? 0 : REACH / scale())
 
@@ -99,6 +108,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   }
   function move(p: Vec2, event: PointerEvent) {
     const snap = reach(event)
+    here.value = p
     if (pulling.value) return tryBuild(body(p, null, snap))
     if (points.value.length && (way.value === 'feet' || way.value === 'across' || way.value === 'lines') && (pressed || tool.value === 'wall')) {
       if (way.value !== 'lines' && (tool.value !== 'recess' || on.value)) tryBuild(body(null, p, snap))
@@ -156,5 +166,5 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     if (!s.shot.solids.length) return 'Fold the picture first, or lay the ground; then draw what stands on it.'
     return null
   })
-  return { points, pulling, drafts, touched, on, told, hint, way, down, move, up, close, giveUp, direct, chosen, choose, looks }
+  return { points, pulling, drafts, size, touched, on, told, hint, way, down, move, up, close, giveUp, direct, chosen, choose, looks }
 }
