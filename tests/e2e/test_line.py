@@ -70,20 +70,25 @@ class Board:
         self.page = page
         self.svg = page.locator(".picture svg.over").first
 
-    def place(self, pixel):
-        box = self.svg.bounding_box()
-        k, x, y = (float(self.svg.get_attribute(f"data-{n}")) for n in ("scale", "x", "y"))
-        return box["x"] + x + k * pixel[0], box["y"] + y + k * pixel[1]
+    def lies(self):
+        """Scale and place of the picture's corner in the window, as the page has drawn them."""
+        return self.svg.evaluate(
+            "s => new Promise(r => requestAnimationFrame(() => { const b = s.getBoundingClientRect();"
+            " r([+s.dataset.scale, b.x + +s.dataset.x, b.y + +s.dataset.y]) }))"
+        )
 
-    def zoom_to(self, pixel, factor=4.0):
+    def place(self, pixel):
+        k, x, y = self.lies()
+        return x + k * pixel[0], y + k * pixel[1]
+
+    def zoom_to(self, pixel, factor=4.0, turn=300):
         """Enlarge about a pixel with the wheel, so that the mouse can be set finely."""
         self.page.mouse.move(*self.place(pixel))
-        start = float(self.svg.get_attribute("data-scale"))
-        for _ in range(12):
-            if float(self.svg.get_attribute("data-scale")) >= start * factor:
-                break
-            self.page.mouse.wheel(0, -300)
-            self.page.wait_for_timeout(15)
+        start = now = self.lies()[0]
+        while now < start * factor:
+            self.page.mouse.wheel(0, -turn)
+            # a turn of the wheel is not waited for by the one who turns it
+            now = until(lambda before=now: (k := self.lies()[0]) > before and k, 5)
 
     def fit(self):
         self.page.keyboard.press("0")

@@ -28,15 +28,8 @@ class Hand(Board):
 
     def near(self, pixel):
         """Bring a spot of the photo under the pointer, well enlarged."""
-        self.page.keyboard.press("0")
-        self.page.wait_for_timeout(30)
-        self.page.mouse.move(*self.place(pixel))
-        start = float(self.svg.get_attribute("data-scale"))
-        for _ in range(16):
-            if float(self.svg.get_attribute("data-scale")) >= start * FINE:
-                break
-            self.page.mouse.wheel(0, -900)
-            self.page.wait_for_timeout(15)
+        self.fit()
+        self.zoom_to(pixel, FINE, 900)
         self.page.mouse.move(*self.place(pixel))
         self.page.wait_for_timeout(60)
 

@@ -21,6 +21,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   /** A wall goes on round the corner as high as the one before. */
   const height = ref<number | null>(null)
   let pressed: Vec2 | null = null
+  let gesture = 0
   const here = ref<Vec2 | null>(null)
   /** The size of what is being drawn, in metres: its foot while that is drawn, its height while it is pulled. */
   const size = computed(() => {
@@ -52,6 +53,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   const ask = (pixel: Vec2, mode: string, snap: number) => call<Touched>('POST', `/shots/${s.id}/touch`, { pixel, photo: photo.value!.id, mode, reach: snap })
 
   function giveUp() {
+    gesture += 1
     points.value = []
     pulling.value = false
     tryBuild.drop()
@@ -61,15 +63,20 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     height.value = null
     pressed = null
   }
+  /** Builds what was drawn. Whatever the hand begins meanwhile (the next piece, another tool, Escape) is left alone. */
   async function finish(top: Vec2 | null, snap: number, last: Vec2 | null = null): Promise<void> {
-    tryBuild.drop()
-    const made = await s.build('/construct', body(top, last, snap))
+    const was = tool.value
     const end = last ?? points.value.at(-1)!
-    const wasWall = tool.value === 'wall'
+    const what = body(top, last, snap)
+    const drawn = drafts.value
     giveUp()
-    if (!made) return
-    chooseAll(made)
-    const wall = wasWall ? s.shot.solids.find((x) => x.id === made[0]) : null
+    drafts.value = drawn // until the piece itself is there
+    const mine = gesture
+    const made = await s.build('/construct', what)
+    if (drafts.value === drawn) drafts.value = []
+    if (made) chooseAll(made)
+    if (!made || gesture !== mine || tool.value !== was) return
+    const wall = was === 'wall' ? s.shot.solids.find((x) => x.id === made[0]) : null
     if (wall?.kind === 'wall') {
       // round the corner: the next wall begins where this one ends, until Escape
       points.value = [end]
@@ -78,6 +85,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   }
 
   function down(p: Vec2, event: PointerEvent) {
+    gesture += 1
     pressed = p
     const w = way.value
     if (pulling.value) return void finish(p, reach(event))
