@@ -81,9 +81,15 @@ class Board:
         k, x, y = self.lies()
         return x + k * pixel[0], y + k * pixel[1]
 
+    def over(self, pixel):
+        """Bring the mouse over a pixel and see that it is there: the board may just have been laid out anew."""
+        at = None
+        while at != (at := self.place(pixel)):
+            self.page.mouse.move(*at)
+
     def zoom_to(self, pixel, factor=4.0, turn=300):
         """Enlarge about a pixel with the wheel, so that the mouse can be set finely."""
-        self.page.mouse.move(*self.place(pixel))
+        self.over(pixel)
         start = now = self.lies()[0]
         while now < start * factor:
             self.page.mouse.wheel(0, -turn)

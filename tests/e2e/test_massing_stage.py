@@ -30,7 +30,7 @@ class Hand(Board):
         """Bring a spot of the photo under the pointer, well enlarged."""
         self.fit()
         self.zoom_to(pixel, FINE, 900)
-        self.page.mouse.move(*self.place(pixel))
+        self.over(pixel)
         self.page.wait_for_timeout(60)
 
     def drag_finely(self, a, b):
