@@ -128,6 +128,13 @@ def page(chromium, running):
     strays, errors = [], []
     one.on("request", lambda r: strays.append(r.url) if not r.url.startswith((address, "data:", "blob:")) else None)
     one.on("pageerror", lambda e: errors.append(str(e)))
+    # told when a test fails: what was refused, and what was slow
+    one.on("response", lambda r: print(r.status, r.request.method, r.url) if r.status >= 400 else None)
+    one.on("requestfailed", lambda r: print(r.failure, r.method, r.url))
+    one.on(
+        "requestfinished",
+        lambda r: print(f"{took:.0f} ms", r.method, r.url) if (took := r.timing["responseEnd"]) > 1500 else None,
+    )
     yield one
     context.close()
     assert not strays, strays

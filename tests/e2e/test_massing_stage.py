@@ -197,6 +197,7 @@ def test_the_demo_place_is_built_through_its_photo(page, running, yard):
     figure(page, "Times", 3)
     page.click("[data-repeat]")
     count(page, shot, 9)
+    expect(page.locator("[data-solids] tr.chosen .piece")).to_have_text(["Post 2", "Post 3", "Post 4"])
     assert {"Post", "Post 2", "Post 3", "Post 4"} <= {s.name for s in solids(page, shot)}
     for name, x in zip(("Post", "Post 2", "Post 3", "Post 4"), px, strict=True):
         assert off(named(page, shot, name), (x - r, 0.86, z - r), (x + r, c["lo"][1], z + r)) < 0.10

@@ -106,14 +106,18 @@ export const useShot = defineStore('shot', () => {
     }
   }
 
-  /** As `change`, for what makes or chooses pieces: their ids, or null when it was refused. */
+  /**
+   * As `change`, for what makes or chooses pieces: their ids, or null when it was refused. An answer that later news
+   * has overtaken names none: what the hand has chosen since then stays chosen.
+   */
   async function build(path: string, body: unknown): Promise<string[] | null> {
     busy.value++
     try {
       const got = await call<Schemas['Built']>('POST', `/shots/${id.value}${path}`, body)
+      const overtaken = got.state.revision < (state.value?.revision ?? 0)
       take(got.state)
       problem.value = null
-      return got.made
+      return overtaken ? [] : got.made
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       problem.value = error.message

@@ -74,7 +74,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     const mine = gesture
     const made = await s.build('/construct', what)
     if (drafts.value === drawn) drafts.value = []
-    if (made) chooseAll(made)
+    if (made?.length) chooseAll(made)
     if (!made || gesture !== mine || tool.value !== was) return
     const wall = was === 'wall' ? s.shot.solids.find((x) => x.id === made[0]) : null
     if (wall?.kind === 'wall') {
@@ -163,7 +163,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   }
   async function direct(kind: 'ground' | 'backdrop') {
     const made = await s.build('/construct', { kind, photo: photo.value!.id })
-    if (made) chooseAll(made)
+    if (made?.length) chooseAll(made)
   }
   const hint = computed(() => {
     if (told.value) return told.value
