@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -56,6 +57,21 @@ class Scene:
     matte_at: NDArray[np.int64]  # (P,) offset, −1 for none
     canvas: Array  # (P, 6): x0, y0, width, height in photo pixels; picture width, height
     without: list[set[int]] = field(default_factory=list)
+
+    @cached_property
+    def standpoints(self) -> Array:
+        """Where each plate's photo was taken from, (P, 3)."""
+        return np.array([v.position for v in self.views], dtype=np.float64).reshape(-1, 3)
+
+    @cached_property
+    def fronts(self) -> Array:
+        """From a direction in the world to a plate's picture pixel, (P, 3, 3)."""
+        out = np.empty((len(self.plates), 3, 3))
+        for p, view in enumerate(self.views):
+            x0, y0, w, h, pw, ph = self.canvas[p]
+            to_picture = np.array([[pw / w, 0, -x0 * pw / w], [0, ph / h, -y0 * ph / h], [0, 0, 1.0]])
+            out[p] = to_picture @ view.matrix @ view.rotation
+        return out
 
 
 def camera_views(shot: Shot) -> dict[str, View]:
@@ -217,16 +233,10 @@ def homographies(scene: Scene, view: View) -> Array:
     it is in front of the view. Hartley and Zisserman, Multiple View Geometry, 2nd ed., sec. 13.1, with both cameras
     general.
     """
-    fronts = np.empty((len(scene.plates), 3, 3))
-    shifts = np.empty((len(scene.plates), 3))
-    for p, plate_view in enumerate(scene.views):
-        x0, y0, w, h, pw, ph = scene.canvas[p]
-        to_picture = np.array([[pw / w, 0, -x0 * pw / w], [0, ph / h, -y0 * ph / h], [0, 0, 1.0]])
-        fronts[p] = to_picture @ plate_view.matrix @ plate_view.rotation
-        shifts[p] = view.position - plate_view.position
+    shifts = view.position - scene.standpoints
     back = np.ascontiguousarray(view.rotation.T @ view.inverse)
     gaps = scene.offsets - scene.normals @ view.position if len(scene.offsets) else np.zeros(0)
-    return _chained(scene.normals, gaps, scene.pair_face, scene.pair_plate, fronts, shifts, back)
+    return _chained(scene.normals, gaps, scene.pair_face, scene.pair_plate, scene.fronts, shifts, back)
 
 
 @njit(cache=True, error_model="numpy")
