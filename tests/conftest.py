@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import sys
+import time
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
+from playwright.sync_api import expect
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
@@ -118,6 +120,9 @@ def chromium():
         yield one
 
 
+expect.set_options(timeout=20_000)  # a busy machine may stand still for a while
+
+
 @pytest.fixture
 def page(chromium, running):
     """A fresh page; requests that leave this machine and errors in the console fail the test."""
@@ -128,14 +133,26 @@ def page(chromium, running):
     strays, errors = [], []
     one.on("request", lambda r: strays.append(r.url) if not r.url.startswith((address, "data:", "blob:")) else None)
     one.on("pageerror", lambda e: errors.append(str(e)))
-    # told when a test fails: what was refused, and what was slow
-    one.on("response", lambda r: print(r.status, r.request.method, r.url) if r.status >= 400 else None)
-    one.on("requestfailed", lambda r: print(r.failure, r.method, r.url))
+    # what fails while the page is drawn is only told in the console
     one.on(
-        "requestfinished",
-        lambda r: print(f"{took:.0f} ms", r.method, r.url) if (took := r.timing["responseEnd"]) > 1500 else None,
+        "console",
+        lambda m: errors.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None,
     )
+    # told when a test fails: what was refused, what was slow, what was never answered
+    asked = {}
+    one.on("request", lambda r: asked.update({r: time.monotonic()}))
+    one.on("response", lambda r: print(r.status, r.request.method, r.url) if r.status >= 400 else None)
+
+    def ended(request):
+        took = time.monotonic() - asked.pop(request, time.monotonic())
+        if request.failure or took > 1.5:
+            print(request.failure or f"{took:.1f} s", request.method, request.url)
+
+    one.on("requestfinished", ended)
+    one.on("requestfailed", ended)
     yield one
+    for request, since in asked.items():
+        print(f"unanswered for {time.monotonic() - since:.1f} s", request.method, request.url)
     context.close()
     assert not strays, strays
     assert not errors, errors

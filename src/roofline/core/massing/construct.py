@@ -252,12 +252,12 @@ def panel(view: View, ident: str, name: str, points: list[Point], plane: tuple[A
     if len(spots) < 3:
         raise MassingError("A panel needs three corners or more: click them one after another.")
     p = np.array(spots)
-    if plane_of(p)[0] @ (view.position - p[0]) < 0:
+    front = plane_of(p)[0]
+    if not np.any(front):
+        raise MassingError("These corners enclose no area: click them farther apart, and not all on one line.")
+    if front @ (view.position - p[0]) < 0:
         p = p[::-1]
-    try:
-        return Panel(id=ident, name=name, points=[(float(x), float(y), float(z)) for x, y, z in p])
-    except ValueError as error:
-        raise MassingError(str(error)) from None
+    return Panel(id=ident, name=name, points=[(float(x), float(y), float(z)) for x, y, z in p])
 
 
 def upright_plane(view: View, at: Array) -> tuple[Array, float]:
