@@ -30,7 +30,7 @@ def run(data: Path | None, host: str, port: int, token: str | None, demo: bool) 
             app,
             host=host,
             port=port,
-            threads=16,
+            threads=32,  # every open page holds one for its news
             channel_timeout=3600,
             max_request_body_size=1_600_000_000,
             ident="Roof Line",
