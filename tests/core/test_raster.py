@@ -10,7 +10,7 @@ from tests.conftest import engine_of, looking, photographed
 
 from roofline.core.throw.cells import CELL, CUT, LEVELS, MIXED, cells
 from roofline.core.throw.measure import line_pixel, row_line
-from roofline.core.throw.raster import projected, rasterise, setup
+from roofline.core.throw.raster import rasterise, setup
 from roofline.core.throw.sight import SEEN, UNSEEN, along_run, hidden
 from roofline.shot import Block, Ground, Throw, Wall
 
@@ -53,7 +53,7 @@ def seen_by_rays(corners: np.ndarray, view) -> tuple[np.ndarray, np.ndarray]:
 
 def rastered(corners: np.ndarray, view) -> np.ndarray:
     count = len(corners)
-    forms, boxes = setup(projected(corners, view.position, view.matrix @ view.rotation), view.width, view.height)
+    forms, boxes = setup(view.homogeneous(corners), view.width, view.height)
     none = np.zeros(0, np.int32)
     return rasterise(
         forms,
@@ -86,14 +86,6 @@ def test_every_pixel_shows_what_its_ray_meets_first(corners, view):
         return
     found, sure = seen_by_rays(corners, view)
     assert np.array_equal(rastered(corners, view)[sure], found[sure])
-
-
-@given(triangles, views)
-@settings(max_examples=60, deadline=None)
-def test_corners_are_projected_as_the_camera_does(corners, view):
-    corners = np.array(corners, float)
-    got = projected(corners, view.position, view.matrix @ view.rotation)
-    assert np.allclose(got, view.homogeneous(corners), atol=1e-9)
 
 
 @given(st.integers(0, 10_000), st.integers(3, 70), st.integers(3, 70), st.booleans())

@@ -127,13 +127,8 @@ def off(solid, lo, hi) -> float:
 
 
 def rename(page, shot, name):
-    """Name the piece that was built last, once it is in the list."""
-    row = page.locator(f"[data-solids] [data-piece={solids(page, shot)[-1].id}]")
-    expect(row).to_be_visible()
-    if "chosen" not in row.get_attribute("class"):
-        page.wait_for_timeout(1000)
-        row.click()
-    expect(page.locator("[data-solids] tr.chosen")).to_have_count(1)
+    """Name the piece that was built last; it is the chosen one."""
+    expect(page.locator("[data-solids] tr.chosen")).to_have_attribute("data-piece", solids(page, shot)[-1].id)
     page.fill("[aria-label=Name]", name)
     page.keyboard.press("Enter")
     page.locator(".picture").focus()

@@ -44,7 +44,8 @@ class View:
     def homogeneous(self, points: ArrayLike) -> Array:
         """Project world points (…, 3) to homogeneous pixels (…, 3); the third component is the depth in metres."""
         p = np.asarray(points, dtype=np.float64)
-        return (p - self.position) @ (self.matrix @ self.rotation).T
+        # one flat product: many small ones take several times as long
+        return ((p - self.position).reshape(-1, 3) @ (self.matrix @ self.rotation).T).reshape(p.shape)
 
     def project(self, points: ArrayLike) -> Array:
         """Project world points (…, 3) to pixels (…, 2). Points behind the camera come out as NaN."""

@@ -107,8 +107,8 @@ export const useShot = defineStore('shot', () => {
   }
 
   /**
-   * As `change`, for what makes or chooses pieces: their ids, or null when it was refused. An answer that later news
-   * has overtaken names none: what the hand has chosen since then stays chosen.
+   * As `change`, for what makes or chooses pieces: their ids; null when it was refused, and when later news has
+   * overtaken the answer: what the hand has chosen since then stays chosen.
    */
   async function build(path: string, body: unknown): Promise<string[] | null> {
     busy.value++
@@ -117,7 +117,7 @@ export const useShot = defineStore('shot', () => {
       const overtaken = got.state.revision < (state.value?.revision ?? 0)
       take(got.state)
       problem.value = null
-      return overtaken ? [] : got.made
+      return overtaken ? null : got.made
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       problem.value = error.message

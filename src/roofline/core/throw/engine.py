@@ -14,7 +14,7 @@ from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
 from roofline.core.throw.cells import LEVELS, Cells, cells
 from roofline.core.throw.memory import keep_freed_memory
-from roofline.core.throw.raster import projected, rasterise, setup
+from roofline.core.throw.raster import rasterise, setup
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
 from roofline.shot import VERDICTS, ProbeReport, Rejected
@@ -49,8 +49,7 @@ class Engine:
         self.fixed = self._plates()
 
     def _forms(self, view: View) -> tuple[Array, NDArray[np.int32]]:
-        corners = projected(self.scene.corners, view.position, view.matrix @ view.rotation)
-        return setup(corners, view.width, view.height)
+        return setup(view.homogeneous(self.scene.corners), view.width, view.height)
 
     def _raster(self, view: View, maps: Array, use: NDArray[np.bool_]) -> NDArray[np.int32]:
         s = self.scene

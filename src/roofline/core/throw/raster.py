@@ -27,18 +27,6 @@ def cross(a, b, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def projected(corners: Array, eye: Array, to_pixel: Array) -> Array:
-    """Corners (T, 3, 3) in homogeneous pixels, as `View.homogeneous` gives them, without the cost of many small products."""
-    out = np.empty(corners.shape)
-    for t in range(corners.shape[0]):
-        for i in range(3):
-            x, y, z = corners[t, i, 0] - eye[0], corners[t, i, 1] - eye[1], corners[t, i, 2] - eye[2]
-            for j in range(3):
-                out[t, i, j] = to_pixel[j, 0] * x + to_pixel[j, 1] * y + to_pixel[j, 2] * z
-    return out
-
-
-@njit(cache=True, error_model="numpy")
 def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.int32]]:
     """Linear forms (T, 3, 3) and pixel boxes (T, 4: x0, y0, x1, y1, exclusive; empty when unseen).
 

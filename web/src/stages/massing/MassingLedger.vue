@@ -34,7 +34,7 @@ async function bring(event: Event) {
   form.append('file', input.files[0])
   const made = await s.build('/meshes', form)
   input.value = ''
-  if (made?.length) chooseAll(made)
+  if (made) chooseAll(made)
 }
 const settling = ref(false)
 async function settle() {

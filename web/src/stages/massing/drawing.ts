@@ -74,8 +74,9 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     const mine = gesture
     const made = await s.build('/construct', what)
     if (drafts.value === drawn) drafts.value = []
-    if (made?.length) chooseAll(made)
-    if (!made || gesture !== mine || tool.value !== was) return
+    if (!made) return
+    chooseAll(made)
+    if (gesture !== mine) return
     const wall = was === 'wall' ? s.shot.solids.find((x) => x.id === made[0]) : null
     if (wall?.kind === 'wall') {
       // round the corner: the next wall begins where this one ends, until Escape
@@ -163,7 +164,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   }
   async function direct(kind: 'ground' | 'backdrop') {
     const made = await s.build('/construct', { kind, photo: photo.value!.id })
-    if (made?.length) chooseAll(made)
+    if (made) chooseAll(made)
   }
   const hint = computed(() => {
     if (told.value) return told.value
