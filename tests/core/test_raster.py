@@ -1,18 +1,14 @@
-"""The rasteriser, the cells that say what a plate sees, and sight along a run, against looking at every point alone."""
+"""The rasteriser, the cells that say what a plate sees, and shadows, against looking at every point alone."""
 
 from __future__ import annotations
 
 import numpy as np
-import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import engine_of, looking, photographed
+from tests.conftest import looking
 
-from roofline.core.throw.cells import CELL, CUT, LEVELS, MIXED, cells
-from roofline.core.throw.measure import line_pixel, row_line
+from roofline.core.throw.cells import CELL, CUT, MIXED, cells
 from roofline.core.throw.raster import rasterise, setup
-from roofline.core.throw.sight import SEEN, UNSEEN, along_run, hidden
-from roofline.shot import Block, Ground, Throw, Wall
 
 SIZE = (48, 36)
 world = st.tuples(st.floats(-6, 6), st.floats(-3, 5), st.floats(-14, 2))
@@ -103,60 +99,14 @@ def test_a_cell_says_only_what_all_its_pixels_say(seed, width, height, with_matt
         matte[: rng.integers(0, height), : rng.integers(0, width)] = rng.choice([0.0, 0.3, 0.9])
     got = cells(nearest, tri_face, matte, np.ones(2))
     face = np.where(nearest >= 0, tri_face[np.maximum(nearest, 0)], -1)
-    assert len(got.levels) == LEVELS
-    for level, grid in enumerate(got.levels):
-        side = CELL << level
-        for j, i in np.ndindex(grid.shape):
-            part = (slice(j * side, (j + 1) * side), slice(i * side, (i + 1) * side))
-            if grid[j, i] == CUT:
-                assert matte is not None and (matte[part] < 0.5).all()
-            elif grid[j, i] > MIXED:
-                assert (face[part] == grid[j, i]).all()
-                assert matte is None or (matte[part] >= 0.5).all()
-            elif level == 0:  # the list names every triangle that shows there
-                at = MIXED - grid[j, i]
-                listed = set(got.lists[at + 1 : at + 1 + got.lists[at]].tolist())
-                assert set(np.unique(nearest[part]).tolist()) - {-1} <= listed
-
-
-@pytest.fixture(scope="module")
-def yard():
-    plate = looking(640, 420, 560, 24, -4, (0, 1.7, 0))
-    solids = [
-        Ground(id="ground", name="Ground", size=(120, 120)),
-        Block(id="house", name="House", corner=(1.0, 0, -12), size=(4, 3, 3), turn_deg=12),
-        Wall(id="wall", name="Wall", a=(2.5, -6.0), b=(4.5, -7.5), height=1.1),
-    ]
-    return engine_of(*photographed(plate, solids, [Throw(plate="plate", targets=[s.id for s in solids])]))
-
-
-def test_a_run_decided_as_a_whole_is_what_each_of_its_points_says(yard):
-    """Runs over every face, from several views; the faster way may give up, but may not say anything else."""
-    rng = np.random.default_rng(5)
-    decided = {SEEN: 0, UNSEEN: 0}
-    for position in ((1.6, 2.1, -2.0), (-2.2, 3.4, 0.8), (0.4, 1.7, -0.5)):
-        view = looking(320, 210, 300, 26, -8, position)
-        k = yard.cast(view)
-        labels = yard.measure(view).triangle
-        for _ in range(1500):
-            row, x0 = int(rng.integers(0, 210)), int(rng.integers(0, 300))
-            t = labels[row, x0]
-            if t < 0:
-                continue
-            face = int(k.tri_face[t])
-            x1 = x0
-            while (
-                x1 + 1 < 320 and labels[row, x1 + 1] >= 0 and k.tri_face[labels[row, x1 + 1]] == face and x1 - x0 < 60
-            ):
-                x1 += 1
-            n = int(k.pair_start[face])
-            line = row_line(k, n, row + 0.5)
-            places = [line_pixel(line, x + 0.5) for x in range(x0, x1 + 1)]
-            if any(not (0 <= u < 640 and 0 <= v < 420) for u, v in places):
-                continue
-            whole = along_run(k, 0, n, face, *places[0], *places[-1])
-            if whole in decided:
-                decided[whole] += len(places)
-                each = [hidden(k, 0, n, face, u, v) for u, v in places]
-                assert each == [whole == UNSEEN] * len(places), (row, x0, x1)
-    assert decided[SEEN] > 2000 and decided[UNSEEN] > 50, decided
+    for j, i in np.ndindex(got.grid.shape):
+        part = (slice(j * CELL, (j + 1) * CELL), slice(i * CELL, (i + 1) * CELL))
+        if got.grid[j, i] == CUT:
+            assert matte is not None and (matte[part] < 0.5).all()
+        elif got.grid[j, i] > MIXED:
+            assert (face[part] == got.grid[j, i]).all()
+            assert matte is None or (matte[part] >= 0.5).all()
+        else:  # the list names every triangle that shows there
+            at = MIXED - got.grid[j, i]
+            listed = set(got.lists[at + 1 : at + 1 + got.lists[at]].tolist())
+            assert set(np.unique(nearest[part]).tolist()) - {-1} <= listed

@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from roofline.core.camera import Array
 from roofline.solid import Cut
 
-LEAST = 1e-5  # metres: lines nearer to one another are one
+LEAST = 1e-5  # of the largest measure: lines nearer to one another are one, at any scale
 SIDES = {(0, -1): "left", (0, 1): "right", (1, -1): "base", (1, 1): "top", (2, -1): "back", (2, 1): "front"}
 # what the faces of a cut are called, by the direction they look in: into the opening
 CUT_SIDES = {(0, 1): "left", (0, -1): "right", (1, 1): "sill", (1, -1): "head", (2, 1): "back", (2, -1): "front"}
@@ -43,7 +43,7 @@ def cells_of(size: Array, cuts: list[Cut], added: bool = False) -> Cells:
             np.concatenate([[0.0, size[axis]], lows[:, axis], highs[:, axis]]) if cuts else np.array([0, size[axis]])
         )
         marks = np.sort(marks)
-        keep = np.r_[True, np.diff(marks) > LEAST]
+        keep = np.r_[True, np.diff(marks) > LEAST * size.max()]
         lines.append(marks[keep])
     middles = [0.5 * (line[1:] + line[:-1]) for line in lines]
     grid = np.stack(np.meshgrid(*middles, indexing="ij"), axis=-1)

@@ -24,7 +24,7 @@ def plane_of(points: Array) -> tuple[Array, float]:
 
 
 def triangles_of(points: Array) -> NDArray[np.int64]:
-    """Triangulate a planar loop (N, 3), convex or not; indices (T, 3) with the loop's own winding."""
+    """Triangulate a planar loop (N, 3); indices (T, 3) with the loop's own winding, a fan where it is convex."""
     count = len(points)
     if count == 3:
         return np.array([[0, 1, 2]])
@@ -34,6 +34,11 @@ def triangles_of(points: Array) -> NDArray[np.int64]:
     side = np.cross(n, [0.0, 1.0, 0.0] if abs(n[1]) < 0.9 else [1.0, 0.0, 0.0])
     side /= np.linalg.norm(side)
     flat = np.stack([points @ side, points @ np.cross(n, side)], axis=1)
+    ahead = np.roll(flat, -1, axis=0) - flat
+    turns = ahead[:, 0] * np.roll(ahead[:, 1], -1) - ahead[:, 1] * np.roll(ahead[:, 0], -1)
+    if np.all(turns > 1e-9 * np.abs(turns).max()):  # convex: a fan
+        following = np.arange(1, count - 1)
+        return np.stack([np.zeros_like(following), following, following + 1], axis=1)
     index = mapbox_earcut.triangulate_float64(flat, np.array([count], dtype=np.uint32)).reshape(-1, 3)
     out = index.astype(np.int64)
     a, b, c = flat[out[:, 0]], flat[out[:, 1]], flat[out[:, 2]]

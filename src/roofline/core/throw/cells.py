@@ -1,8 +1,7 @@
-"""What a plate's camera sees, in cells: large ones where it sees one face, and short lists where it takes a look.
+"""What a plate's camera sees, in cells: one face, or a short list where it takes a look.
 
-The plate's raster is made once and read into grids. A finest cell that shows one face (or none) and whose matte is
-clear all over says so; any other holds the list of the triangles that show in it and one pixel around it. Ever larger
-cells follow by powers of two, so that a whole run of pixels is decided by four of them.
+The plate's raster is made once and read into a grid. A cell that shows one face (or none) and whose matte is clear all
+over says so; any other holds the list of the triangles that show in it and one pixel around it.
 """
 
 from __future__ import annotations
@@ -13,17 +12,16 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-CELL_BITS = 3  # the finest cells are 8 × 8 raster pixels
+CELL_BITS = 3  # cells are 8 × 8 raster pixels
 CELL = 1 << CELL_BITS
-LEVELS = 10
 CUT, MIXED = -2, -3  # a cell's value: a face, −1 (none), CUT (matte below a half all over), or MIXED − offset of a list
 
 
 @dataclass
 class Cells:
-    """Grids of cells, finest first, and the lists of the finest: a count, then that many triangles, and so on."""
+    """A grid of cells, and the lists of the mixed ones: a count, then that many triangles, and so on."""
 
-    levels: list[NDArray[np.int32]]
+    grid: NDArray[np.int32]
     lists: NDArray[np.int32]
 
 
@@ -63,7 +61,7 @@ def _matte_range(matte, j, i, scale):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, parallel=True, error_model="numpy")
 def _classify(nearest, tri_face, matte, scale):  # type: ignore[no-untyped-def]
-    """Values of the finest cells, MIXED without their offsets, and the lengths of their lists."""
+    """Values of the cells, MIXED without their offsets, and the lengths of their lists."""
     height, width = nearest.shape
     down, across = (height + CELL - 1) // CELL, (width + CELL - 1) // CELL
     value = np.empty((down, across), dtype=np.int32)
@@ -103,21 +101,6 @@ def _list(nearest, value, ends, lists):  # type: ignore[no-untyped-def]
                     lists[at + 1 + n] = found[n]
 
 
-@njit(cache=True, error_model="numpy")
-def _coarser(fine):  # type: ignore[no-untyped-def]
-    height, width = fine.shape
-    out = np.empty(((height + 1) // 2, (width + 1) // 2), dtype=np.int32)
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            value = fine[2 * j, 2 * i]
-            for row in range(2 * j, min(2 * j + 2, height)):
-                for col in range(2 * i, min(2 * i + 2, width)):
-                    if fine[row, col] != value:
-                        value = MIXED
-            out[j, i] = max(value, MIXED)
-    return out
-
-
 def cells(
     nearest: NDArray[np.int32],
     tri_face: NDArray[np.int32],
@@ -134,7 +117,4 @@ def cells(
     ends = np.cumsum(length).reshape(length.shape)
     lists = np.zeros(int(length.sum()), dtype=np.int32)
     _list(nearest, value, ends, lists)
-    levels = [value]
-    while len(levels) < LEVELS:
-        levels.append(_coarser(levels[-1]))
-    return Cells(levels, lists)
+    return Cells(value, lists)

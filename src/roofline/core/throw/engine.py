@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
 from roofline.core.throw import measure as m
-from roofline.core.throw.cells import LEVELS, Cells, cells
+from roofline.core.throw.cells import Cells, cells
 from roofline.core.throw.memory import keep_freed_memory
-from roofline.core.throw.raster import rasterise, setup
+from roofline.core.throw.raster import rasterise, setup, which
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
+from roofline.core.throw.shadows import boxes_of, shadows, spans
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
 keep_freed_memory()
@@ -51,9 +52,10 @@ class Engine:
     def _forms(self, view: View) -> tuple[Array, NDArray[np.int32]]:
         return setup(view.homogeneous(self.scene.corners), view.width, view.height)
 
-    def _raster(self, view: View, maps: Array, use: NDArray[np.bool_]) -> NDArray[np.int32]:
+    def _raster(
+        self, view: View, forms: Array, boxes: NDArray[np.int32], maps: Array, use: NDArray[np.bool_]
+    ) -> NDArray[np.int32]:
         s = self.scene
-        forms, boxes = self._forms(view)
         return rasterise(
             forms,
             boxes,
@@ -94,17 +96,21 @@ class Engine:
         depths = np.zeros((plates, faces, 3))
         maps = np.zeros((plates, pairs, 3, 3))
         seen: list[Cells] = []
+        shown, boxes = [], []
         size, scale = [], []
         for p in range(plates):
             shifted = self.raster_view(p)
-            forms[p] = self._forms(shifted)[0]
+            forms[p], box = self._forms(shifted)
+            boxes.append(box)
             depths[p] = inverse_depths(s, shifted) if faces else 0
             maps[p] = homographies(s, shifted)
             use = np.array([s.solid[f] not in s.without[p] for f in s.tri_face], dtype=np.bool_)
             size.append((shifted.width, shifted.height))
             scale.append(self._raster_scale(p) * s.canvas[p, 2:4] / s.canvas[p, 4:6])
-            seen.append(cells(self._raster(shifted, maps[p], use), s.tri_face, s.pictures[p].matte, scale[-1]))
-        grids = [level for c in seen for level in c.levels]
+            nearest = self._raster(shifted, forms[p], box, maps[p], use)
+            shown.append(which(nearest, count))
+            seen.append(cells(nearest, s.tri_face, s.pictures[p].matte, scale[-1]))
+        grids = [c.grid for c in seen]
         front = np.array(
             [
                 s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
@@ -112,12 +118,13 @@ class Engine:
             ],
             dtype=np.bool_,
         )
+        self.shadows = shadows(s, shown, boxes, front)
         return {
             "pair_front": front,
             "pair_depth": depths[s.pair_plate, s.pair_face].ravel(),
             "cells": np.concatenate([g.ravel() for g in grids]) if grids else np.zeros(1, dtype=np.int32),
-            "cell_at": _starts(grids).reshape(plates, LEVELS),
-            "cell_width": np.array([g.shape[1] for g in grids], dtype=np.int64).reshape(plates, LEVELS),
+            "cell_start": _starts(grids),
+            "cell_width": np.array([g.shape[1] for g in grids], dtype=np.int64),
             "lists": np.concatenate([c.lists for c in seen]) if seen else np.zeros(1, dtype=np.int32),
             "list_at": _starts([c.lists for c in seen]),
             "raster_size": np.array(size, dtype=np.int64).reshape(-1, 2),
@@ -151,14 +158,18 @@ class Engine:
     def measure(self, view: View) -> Measures:
         """Verdict, surface, plate, stretch and magnification at every pixel centre of a view."""
         k = self.cast(view)
-        nearest = self._raster(view, k.maps, np.ones(len(self.scene.tri_face), dtype=np.bool_))
-        verdict, pair, stretch, magnification = m.measure(nearest, k)
+        forms, boxes = self._forms(view)
+        nearest = self._raster(view, forms, boxes, k.maps, np.ones(len(boxes), dtype=np.bool_))
+        visible = boxes_of(boxes, self.scene.tri_face, len(self.scene.names))
+        s = spans(self.shadows, k, visible, view.width, view.height)
+        verdict, pair, stretch, magnification = m.measure(nearest, k, s)
         return Measures(verdict, nearest, pair, stretch, magnification)
 
     def depth(self, view: View) -> NDArray[np.float32]:
         """Depth (H, W) in metres of the nearest surface at every pixel centre; infinite where there is none."""
         k = self.cast(view)
-        nearest = self._raster(view, k.maps, np.ones(len(self.scene.tri_face), dtype=np.bool_))
+        forms, boxes = self._forms(view)
+        nearest = self._raster(view, forms, boxes, k.maps, np.ones(len(boxes), dtype=np.bool_))
         out = np.full(nearest.shape, np.inf, dtype=np.float32)
         if not len(self.scene.tri_face):
             return out
@@ -227,6 +238,6 @@ class Engine:
         k = self.cast(view)
         fine = view.resized(view.width * 2, view.height * 2)
         cut = s.cutout[s.tri_face] if len(s.tri_face) else np.zeros(0, dtype=np.bool_)
-        nearest = self._raster(fine, k.maps, ~cut)
+        nearest = self._raster(fine, *self._forms(fine), k.maps, ~cut)
         forms, boxes = self._forms(view)
         return paint(nearest, inverse_depths(s, view), forms, boxes, np.flatnonzero(cut), k, self.textures)

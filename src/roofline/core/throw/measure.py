@@ -7,10 +7,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.cells import MIXED
+from roofline.core.throw.cells import CUT, MIXED
 from roofline.core.throw.lent import lent
-from roofline.core.throw.raster import linear, matte_value
-from roofline.core.throw.sight import SEEN, UNSEEN, along_run, hidden
+from roofline.core.throw.raster import between, linear, matte_value
+from roofline.core.throw.shadows import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, lend_spans
+from roofline.core.throw.sight import cell_at, hidden, line_pixel
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
@@ -38,9 +39,9 @@ class Cast(NamedTuple):
     canvas: Any  # (P, 6)
     matte: Any
     matte_at: Any  # (P,)
-    cells: Any  # what the plates see (see cells.py), one plate's grids after another's
-    cell_at: Any  # (P, LEVELS)
-    cell_width: Any  # (P, LEVELS) cells in a row
+    cells: Any  # what the plates see (see cells.py), one plate's grid after another's
+    cell_start: Any  # (P,)
+    cell_width: Any  # (P,) cells in a row
     lists: Any  # triangles that show in mixed cells
     list_at: Any  # (P,)
     raster_size: Any  # (P, 2) width, height
@@ -70,7 +71,7 @@ def lend(k):  # type: ignore[no-untyped-def]
         lent(k.matte),
         lent(k.matte_at),
         lent(k.cells),
-        lent(k.cell_at),
+        lent(k.cell_start),
         lent(k.cell_width),
         lent(k.lists),
         lent(k.list_at),
@@ -136,58 +137,37 @@ def row_line(k, n, y):  # type: ignore[no-untyped-def]
     return u1, u0, v1, v0, w1, w0
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def line_pixel(line, x):  # type: ignore[no-untyped-def]
-    """Pixel of a row's line at x."""
-    nearness = 1.0 / (line[4] * x + line[5])
-    return (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def canvas_span(line, width, height, x0, x1):  # type: ignore[no-untyped-def]
-    """Pixels [lo, hi) of a row that its line brings into a canvas.
-
-    Each border of the canvas is linear in x once it is multiplied by the homogeneous third component, so that what
-    lies inside is one interval.
-    """
-    u1, u0, v1, v0, w1, w0 = line
-    lo, hi = float(x0), float(x1 - 1)
-    for a, b in (
-        (w1, w0),
-        (u1, u0),
-        (v1, v0),
-        (width * w1 - u1, width * w0 - u0),
-        (height * w1 - v1, height * w0 - v0),
-    ):
-        if a > 0:
-            lo = max(lo, np.ceil(-b / a - 0.5))
-        elif a < 0:
-            hi = min(hi, np.floor(-b / a - 0.5))
-        elif b <= 0:
-            hi = lo - 1
-    lo = min(lo, float(x1))
-    return int(lo), int(max(hi, lo - 1)) + 1
-
-
-SHORT = 4  # pixels; shorter runs are looked at pixel by pixel
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def settle(pair, verdict, row, x0, x1, n, spilled):  # type: ignore[no-untyped-def]
-    """Give a row's pixels that are still free to pair n; their number. Compiles to SIMD."""
-    said = np.uint8(SPILLED if spilled else SOUND)
+@njit(cache=True, error_model="numpy")
+def settle(pair, verdict, row, x0, x1, n, most, light):  # type: ignore[no-untyped-def]
+    """Give a row's pixels that are no darker than `most` to pair n; their number. Compiles to SIMD."""
     taken = 0
     for j in range(x1 - x0):
         i = np.uintp(j) + np.uintp(x0)
-        free = pair[row, i] < 0
-        pair[row, i] = n if free else pair[row, i]
-        verdict[row, i] = said if free else verdict[row, i]
-        taken += free
+        take = light[i] <= most
+        said = np.uint8(SOUND) if light[i] == LIT else np.uint8(SPILLED)
+        pair[row, i] = n if take else pair[row, i]
+        verdict[row, i] = said if take else verdict[row, i]
+        taken += take
     return taken
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def land(k, face, row, x0, x1, pair, verdict):  # type: ignore[no-untyped-def]
+def cut_away(k, p, line, x0, x1, light):  # type: ignore[no-untyped-def]
+    """Write CUT_AWAY to the pixels [x0, x1) of a row at which a plate's matte is below a half."""
+    sx, sy, width, height = k.scale[p, 0], k.scale[p, 1], k.canvas[p, 4], k.canvas[p, 5]
+    for i in range(x0, x1):
+        if light[i] >= CUT_AWAY:
+            continue
+        x, y = line_pixel(line, i + 0.5)
+        shown = cell_at(k, p, x, y)
+        if shown == CUT or (
+            shown <= MIXED and matte_value(k.matte, k.matte_at[p], width, height, x / sx, y / sy) < 0.5
+        ):
+            light[i] = CUT_AWAY
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def land(k, s, chains, face, row, x0, x1, pair, verdict, light):  # type: ignore[no-untyped-def]
     """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to a row's pixels that show one face."""
     for i in range(x0, x1):
         pair[row, i] = -1
@@ -200,37 +180,19 @@ def land(k, face, row, x0, x1, pair, verdict):  # type: ignore[no-untyped-def]
         if (strict and not front) or row < k.boxes[n, 1] - 1 or row > k.boxes[n, 3]:
             continue
         p = k.pair_plate[n]
-        at, width, height = k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5]
+        start, stop = between(s.canvas, 5 * n, 5 * n + 5, row + 0.5, x0, x1)
+        if start >= stop:
+            continue
         u1, u0, v1, v0, w1, w0 = row_line(k, n, row + 0.5)
-        start, stop = canvas_span((u1, u0, v1, v0, w1, w0), width, height, x0, x1)
         sx, sy = k.scale[p, 0], k.scale[p, 1]
         line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
-        step = stop - start
-        while True:
-            while start < stop and pair[row, start] >= 0:
-                start += 1
-            if start >= stop:
-                break
-            end = min(start + step, stop)
-            xa, ya = line_pixel(line, start + 0.5)
-            xb, yb = line_pixel(line, end - 0.5)
-            whole = along_run(k, p, n, face, xa, ya, xb, yb)
-            if whole == MIXED and end - start > SHORT:
-                step = (end - start) // 2
-                continue
-            if whole == MIXED:
-                for i in range(start, end):
-                    if pair[row, i] < 0:
-                        x, y = line_pixel(line, i + 0.5)
-                        if at >= 0 and matte_value(k.matte, at, width, height, x / sx, y / sy) < 0.5:
-                            continue
-                        unseen = not front or hidden(k, p, n, face, x, y)
-                        if not (unseen and strict):
-                            left -= settle(pair, verdict, row, i, i + 1, n, unseen)
-            elif whole == SEEN or (whole == UNSEEN and not strict):
-                left -= settle(pair, verdict, row, start, end, n, whole == UNSEEN or not front)
-            start = end
-            step *= 2
+        for i in range(start, stop):
+            light[i] = TAKEN if pair[row, i] >= 0 else (LIT if front else SHADED)
+        if front:
+            darken(k, s, chains, n, face, line, row, start, stop, light)
+        if k.matte_at[p] >= 0:
+            cut_away(k, p, line, start, stop, light)
+        left -= settle(pair, verdict, row, start, stop, n, LIT if strict else SHADED, light)
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -269,12 +231,14 @@ def grade(row, x0, x1, forms, unit, limits, verdict, stretch, magnification):  #
 
 
 @njit(cache=True, error_model="numpy")
-def measure_rows(nearest, k, first_row, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+def measure_rows(nearest, k, s, first_row, light, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
     """Every sixteenth row, in runs of pixels that show one face, and these in runs that show one plate."""
-    k = lend(k)
+    k, s, light = lend(k), lend_spans(s), lent(light)
     nearest, verdict, pair = lent(nearest), lent(verdict), lent(pair)
     stretch, magnification = lent(stretch), lent(magnification)
     height, width = nearest.shape
+    newest, links = fallen(s, height, first_row, STRIPES)
+    rows = (height - first_row + STRIPES - 1) // STRIPES
     for row in range(first_row, height, STRIPES):
         end = 0
         while end < width:
@@ -284,7 +248,7 @@ def measure_rows(nearest, k, first_row, verdict, pair, stretch, magnification): 
             while end < width and (k.tri_face[nearest[row, end]] if nearest[row, end] >= 0 else -1) == face:
                 end += 1
             if face >= 0:
-                land(k, face, row, start, end, pair, verdict)
+                land(k, s, (newest, links, rows, row // STRIPES), face, row, start, end, pair, verdict, light)
             else:
                 for col in range(start, end):
                     verdict[row, col] = VOID
@@ -305,15 +269,19 @@ def measure_rows(nearest, k, first_row, verdict, pair, stretch, magnification): 
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def measure(nearest, k):  # type: ignore[no-untyped-def]
-    """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view."""
+def measure(nearest, k, s):  # type: ignore[no-untyped-def]
+    """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view.
+
+    ``s``: the spans of the shadows in this view.
+    """
     verdict = np.empty(nearest.shape, dtype=np.uint8)
     pair = np.empty(nearest.shape, dtype=np.int32)
     stretch = np.empty(nearest.shape, dtype=np.float32)
     magnification = np.empty(nearest.shape, dtype=np.float32)
     # every stripe takes rows from top to bottom, so that sky and ground are shared out evenly
     for stripe in prange(STRIPES):
-        measure_rows(nearest, k, stripe, verdict, pair, stretch, magnification)
+        light = np.empty(nearest.shape[1], dtype=np.uint8)
+        measure_rows(nearest, k, s, stripe, light, verdict, pair, stretch, magnification)
     return verdict, pair, stretch, magnification
 
 

@@ -26,6 +26,31 @@ def cross(a, b, out):  # type: ignore[no-untyped-def]
     out[2] = a[0] * b[1] - a[1] * b[0]
 
 
+@njit(cache=True, error_model="numpy", inline="always")
+def bound(corners, width, height, box):  # type: ignore[no-untyped-def]
+    """Pixel box x0, y0, x1, y1 (exclusive) of a triangle with homogeneous corners (3, 3), cut to a width and height.
+
+    Only what has a positive third component counts: an edge that passes through zero goes to infinity, and takes the
+    box along.
+    """
+    x0, y0, x1, y1 = np.inf, np.inf, -np.inf, -np.inf
+    for i in range(3):
+        p = corners[i]
+        if p[2] > 0:
+            x, y = p[0] / p[2], p[1] / p[2]
+            x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
+    if x0 <= x1 and min(corners[0, 2], corners[1, 2], corners[2, 2]) <= 0:
+        for i in range(3):
+            p, q = corners[i], corners[(i + 1) % 3]
+            if (p[2] > 0) != (q[2] > 0):
+                part = p[2] / (p[2] - q[2])
+                x, y = p[0] + part * (q[0] - p[0]), p[1] + part * (q[1] - p[1])
+                x0, x1 = (-np.inf if x <= 0 else x0), (np.inf if x >= 0 else x1)
+                y0, y1 = (-np.inf if y <= 0 else y0), (np.inf if y >= 0 else y1)
+    box[0], box[1] = max(0.0, min(width, np.floor(x0 - 1))), max(0.0, min(height, np.floor(y0 - 1)))
+    box[2], box[3] = max(0.0, min(width, np.ceil(x1 + 1))), max(0.0, min(height, np.ceil(y1 + 1)))
+
+
 @njit(cache=True, error_model="numpy")
 def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.int32]]:
     """Linear forms (T, 3, 3) and pixel boxes (T, 4: x0, y0, x1, y1, exclusive; empty when unseen).
@@ -50,42 +75,29 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
         for i in range(3):
             for j in range(3):
                 forms[t, i, j] /= det
-        x0, y0, x1, y1 = 1e30, 1e30, -1e30, -1e30
-        for i in range(3):
-            p, q = corners[t, i], corners[t, (i + 1) % 3]
-            for _ in range(2):
-                if p[2] > NEAR:
-                    x, y = p[0] / p[2], p[1] / p[2]
-                    x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
-                    if q[2] <= NEAR:
-                        k = (p[2] - NEAR) / (p[2] - q[2])
-                        x = (p[0] + k * (q[0] - p[0])) / NEAR
-                        y = (p[1] + k * (q[1] - p[1])) / NEAR
-                        x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
-                p, q = q, p
-        boxes[t, 0] = max(0.0, min(float(width), np.floor(x0 - 1)))
-        boxes[t, 1] = max(0.0, min(float(height), np.floor(y0 - 1)))
-        boxes[t, 2] = max(0.0, min(float(width), np.ceil(x1 + 1)))
-        boxes[t, 3] = max(0.0, min(float(height), np.ceil(y1 + 1)))
+        bound(corners[t], width, height, boxes[t])
     return forms, boxes
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def span(forms: Array, t: int, y: float, x0: int, x1: int) -> tuple[int, int]:
-    """Pixels [lo, hi) of a row whose centres lie inside triangle t."""
+def edge_of(edges, i, a, b, c):  # type: ignore[no-untyped-def]
+    """Write where the form a x + b y + c is not negative: on row y, x lies between two lines slope · y + base."""
+    if abs(a) < 1e-12 * abs(b):  # a row as a whole, or nothing of it
+        a = 1e-12 * abs(b)
+    slope, base = -b / a, -c / a - 0.5
+    above = a > 0
+    edges[4 * i], edges[4 * i + 1] = (slope, base - SLACK) if above else (0.0, -np.inf)
+    edges[4 * i + 2], edges[4 * i + 3] = (0.0, np.inf) if above else (slope, base + SLACK)
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def between(edges, first, last, y, x0, x1):  # type: ignore[no-untyped-def]
+    """Pixels [lo, hi) of [x0, x1) on row y that lie on the inner side of all edges of a range."""
     lo, hi = float(x0), float(x1 - 1)
-    for i in range(3):
-        a = forms[t, i, 0]
-        rest = forms[t, i, 1] * y + forms[t, i, 2]
-        if a > 0:
-            lo = max(lo, np.ceil(-rest / a - 0.5 - SLACK))
-        elif a < 0:
-            hi = min(hi, np.floor(-rest / a - 0.5 + SLACK))
-        elif rest < 0:
-            return 0, 0
-    if hi < lo:
-        return 0, 0
-    return int(lo), int(hi) + 1
+    for i in range(first, last):
+        lo = max(lo, edges[4 * i] * y + edges[4 * i + 1])
+        hi = min(hi, edges[4 * i + 2] * y + edges[4 * i + 3])
+    return int(min(np.ceil(lo), x1)), int(max(np.floor(hi), x0 - 1)) + 1
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -151,7 +163,7 @@ def rasterise_band(  # type: ignore[no-untyped-def]
     forms, boxes, tri_face, cutout, nearest = lent(forms), lent(boxes), lent(tri_face), lent(cutout), lent(nearest)
     pair_start, pair_plate, maps = lent(pair_start), lent(pair_plate), lent(maps)
     canvas, matte, matte_at = lent(canvas), lent(matte), lent(matte_at)
-    depth = np.zeros((r1 - r0, nearest.shape[1]))
+    depth, edges = np.zeros((r1 - r0, nearest.shape[1])), np.empty(12)
     nearest[r0:r1] = -1
     for t in range(forms.shape[0]):
         y0, y1 = max(boxes[t, 1], r0), min(boxes[t, 3], r1)
@@ -161,9 +173,11 @@ def rasterise_band(  # type: ignore[no-untyped-def]
         rise = forms[t, 0, 1] + forms[t, 1, 1] + forms[t, 2, 1]
         rest = forms[t, 0, 2] + forms[t, 1, 2] + forms[t, 2, 2]
         face = tri_face[t]
+        for i in range(3):
+            edge_of(edges, i, forms[t, i, 0], forms[t, i, 1], forms[t, i, 2])
         for row in range(y0, y1):
             y = row + 0.5
-            lo, hi = span(forms, t, y, boxes[t, 0], boxes[t, 2])
+            lo, hi = between(edges, 0, 3, y, boxes[t, 0], boxes[t, 2])
             if lo >= hi:
                 continue
             base = rise * y + rest
@@ -210,3 +224,13 @@ def rasterise(  # type: ignore[no-untyped-def]
             forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas, matte, matte_at, nearest, r0, r1
         )
     return nearest
+
+
+@njit(cache=True, error_model="numpy")
+def which(nearest: NDArray[np.int32], count: int) -> NDArray[np.int32]:
+    """The triangles of so many that show anywhere in a raster (H, W)."""
+    shows = np.zeros(count, dtype=np.bool_)
+    for t in nearest.flat:
+        if t >= 0:
+            shows[t] = True
+    return np.flatnonzero(shows).astype(np.int32)
