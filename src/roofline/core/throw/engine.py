@@ -17,7 +17,8 @@ from roofline.core.throw.memory import keep_freed_memory
 from roofline.core.throw.raster import rasterise, setup, which
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
-from roofline.core.throw.shadows import boxes_of, shadows, spans
+from roofline.core.throw.shadows import boxes_of, shadows
+from roofline.core.throw.spans import spans
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
 keep_freed_memory()

@@ -10,8 +10,8 @@ from numba import njit, prange
 from roofline.core.throw.cells import CUT, MIXED
 from roofline.core.throw.lent import lent
 from roofline.core.throw.raster import between, linear, matte_value
-from roofline.core.throw.shadows import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, lend_spans
 from roofline.core.throw.sight import cell_at, hidden, line_pixel
+from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, falling, lend_spans
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
@@ -166,13 +166,19 @@ def cut_away(k, p, line, x0, x1, light):  # type: ignore[no-untyped-def]
             light[i] = CUT_AWAY
 
 
+@njit(cache=True, error_model="numpy")
+def fill(pair, verdict, row, x0, x1, n, said):  # type: ignore[no-untyped-def]
+    """Give all of a row's pixels [x0, x1) to pair n with one verdict; compiles to SIMD."""
+    for i in range(x0, x1):
+        pair[row, i] = n
+    for i in range(x0, x1):
+        verdict[row, i] = said
+
+
 @njit(cache=True, error_model="numpy", inline="always")
 def land(k, s, chains, face, row, x0, x1, pair, verdict, light):  # type: ignore[no-untyped-def]
     """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to a row's pixels that show one face."""
-    for i in range(x0, x1):
-        pair[row, i] = -1
-        verdict[row, i] = BARE
-    left = x1 - x0
+    left, fresh = x1 - x0, True
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
         strict, front = k.pair_occlusion[n], k.pair_front[n]
         if left == 0:
@@ -183,16 +189,27 @@ def land(k, s, chains, face, row, x0, x1, pair, verdict, light):  # type: ignore
         start, stop = between(s.canvas, 5 * n, 5 * n + 5, row + 0.5, x0, x1)
         if start >= stop:
             continue
+        link = falling(s, chains, n, start, stop)
+        plain = front and link < 0 and k.matte_at[p] < 0 and not s.looked[n]
+        if fresh and plain and stop - start == left:  # as most are: a whole run, and nothing in its way
+            fill(pair, verdict, row, x0, x1, n, SOUND)
+            left, fresh = 0, False
+            break
+        if fresh:
+            fill(pair, verdict, row, x0, x1, -1, BARE)
+            fresh = False
         u1, u0, v1, v0, w1, w0 = row_line(k, n, row + 0.5)
         sx, sy = k.scale[p, 0], k.scale[p, 1]
         line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
         for i in range(start, stop):
             light[i] = TAKEN if pair[row, i] >= 0 else (LIT if front else SHADED)
         if front:
-            darken(k, s, chains, n, face, line, row, start, stop, light)
+            darken(k, s, chains, link, n, face, line, start, stop, light)
         if k.matte_at[p] >= 0:
             cut_away(k, p, line, start, stop, light)
         left -= settle(pair, verdict, row, start, stop, n, LIT if strict else SHADED, light)
+    if fresh:
+        fill(pair, verdict, row, x0, x1, -1, BARE)
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -250,9 +267,7 @@ def measure_rows(nearest, k, s, first_row, light, verdict, pair, stretch, magnif
             if face >= 0:
                 land(k, s, (newest, links, rows, row // STRIPES), face, row, start, end, pair, verdict, light)
             else:
-                for col in range(start, end):
-                    verdict[row, col] = VOID
-                    pair[row, col] = -1
+                fill(pair, verdict, row, start, end, -1, VOID)
             last = start
             while last < end:
                 first, n = last, pair[row, last]
