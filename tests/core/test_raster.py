@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.conftest import looking
 
 from roofline.core.throw.cells import CELL, CUT, MIXED, cells
-from roofline.core.throw.raster import rasterise, setup
+from roofline.core.throw.raster import between, edge_of, rasterise, setup
 
 SIZE = (48, 36)
 world = st.tuples(st.floats(-6, 6), st.floats(-3, 5), st.floats(-14, 2))
@@ -82,6 +82,27 @@ def test_every_pixel_shows_what_its_ray_meets_first(corners, view):
         return
     found, sure = seen_by_rays(corners, view)
     assert np.array_equal(rastered(corners, view)[sure], found[sure])
+
+
+coefficient = st.one_of(st.just(0.0), st.floats(-50, 50), st.floats(-1e-9, 1e-9))
+
+
+@given(st.lists(st.tuples(coefficient, coefficient, coefficient), min_size=1, max_size=5), st.integers(0, 60))
+@settings(max_examples=400, deadline=None)
+def test_edges_enclose_the_pixels_at_which_no_form_is_negative(forms, row):
+    """Forms that vary, do not vary along a row, or not at all; pixels within a millionth of an edge are free."""
+    edges = np.empty(4 * len(forms))
+    for i, form in enumerate(forms):
+        edge_of(edges, i, *form)
+    lo, hi = between(edges, 0, len(forms), row + 0.5, 7, 90)
+    inside = np.zeros(90, bool)
+    inside[lo : max(lo, hi)] = True
+    assert lo >= 7 and hi <= 90
+    x = np.arange(7, 90) + 0.5
+    value = np.array([a * x + b * (row + 0.5) + c for a, b, c in forms])
+    size = np.array([[abs(a) + 1e-11 * abs(b)] for a, b, _ in forms])
+    sure = (np.abs(value) > 1e-6 * size + 1e-12).all(0)
+    assert np.array_equal(inside[7:][sure], (value > 0).all(0)[sure])
 
 
 @given(st.integers(0, 10_000), st.integers(3, 70), st.integers(3, 70), st.booleans())

@@ -186,7 +186,7 @@ def land(k, s, chains, face, row, x0, x1, pair, verdict, light):  # type: ignore
         if (strict and not front) or row < k.boxes[n, 1] - 1 or row > k.boxes[n, 3]:
             continue
         p = k.pair_plate[n]
-        start, stop = between(s.canvas, 5 * n, 5 * n + 5, row + 0.5, x0, x1)
+        start, stop = between(s.canvas, 4 * n, 4 * n + 4, row + 0.5, x0, x1)
         if start >= stop:
             continue
         link = falling(s, chains, n, start, stop)

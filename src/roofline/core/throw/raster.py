@@ -82,8 +82,8 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
 @njit(cache=True, error_model="numpy", inline="always")
 def edge_of(edges, i, a, b, c):  # type: ignore[no-untyped-def]
     """Write where the form a x + b y + c is not negative: on row y, x lies between two lines slope · y + base."""
-    if abs(a) < 1e-12 * abs(b):  # a row as a whole, or nothing of it
-        a = 1e-12 * abs(b)
+    if abs(a) <= 1e-12 * abs(b):  # a row as a whole, or nothing of it
+        a = max(1e-12 * abs(b), 1e-300)
     slope, base = -b / a, -c / a - 0.5
     above = a > 0
     edges[4 * i], edges[4 * i + 1] = (slope, base - SLACK) if above else (0.0, -np.inf)

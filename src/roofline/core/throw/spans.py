@@ -32,7 +32,7 @@ class Spans(NamedTuple):
     first: Any  # (S + 1,) where its rows' spans begin
     low: Any  # (…,) on each of its rows, the least x …
     high: Any  # (…,) … and the most of the pixels that it covers
-    canvas: Any  # (N × 5 × 4) five edges around what a pair's canvas covers, see `edge_of`
+    canvas: Any  # (N × 4 × 4) four edges around what a pair's canvas covers, see `edge_of`
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -75,7 +75,10 @@ def _corners(forms, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy", inline="always")
 def _canvas_edges(edges, at, maps, n, w, h):  # type: ignore[no-untyped-def]
-    """The five edges within which pair n's map leads to its picture, w by h, and in front of the plate's camera."""
+    """The four edges within which pair n's map leads to its picture, w by h.
+
+    What lies between two opposite ones is in front of the plate's camera: with u ≥ 0 and w z − u ≥ 0, z is not negative.
+    """
     f = 9 * n
     for i, size in ((0, w), (3, h)):
         edge_of(edges, at, maps[f + i], maps[f + i + 1], maps[f + i + 2])
@@ -87,7 +90,6 @@ def _canvas_edges(edges, at, maps, n, w, h):  # type: ignore[no-untyped-def]
             size * maps[f + 8] - maps[f + i + 2],
         )
         at += 2
-    edge_of(edges, at, maps[f + 6], maps[f + 7], maps[f + 8])
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
@@ -98,12 +100,12 @@ def _edges(s, k, visible, width, height):  # type: ignore[no-untyped-def]
     """
     count, pairs, chunks = len(s.pair), len(s.slot), 8
     rows, edges = np.zeros(2 * count, dtype=np.int32), np.empty(4 * (len(s.edge) + count))
-    canvas = np.empty(20 * pairs)
+    canvas = np.empty(16 * pairs)
     for chunk in prange(chunks):
         m, forms, corners, box = np.empty((3, 3)), np.empty((3, 3)), np.empty((3, 3)), np.empty(4, dtype=np.int32)
         for n in range(pairs * chunk // chunks, pairs * (chunk + 1) // chunks):
             p = k.pair_plate[n]
-            _canvas_edges(canvas, 5 * n, k.maps, n, k.canvas[p, 4], k.canvas[p, 5])
+            _canvas_edges(canvas, 4 * n, k.maps, n, k.canvas[p, 4], k.canvas[p, 5])
         for i in range(count * chunk // chunks, count * (chunk + 1) // chunks):
             n = s.pair[i]
             p, f = k.pair_plate[n], k.pair_face[n]
