@@ -51,7 +51,7 @@ def bound(corners, width, height, box):  # type: ignore[no-untyped-def]
     box[2], box[3] = max(0.0, min(width, np.ceil(x1 + 1))), max(0.0, min(height, np.ceil(y1 + 1)))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, error_model="numpy", parallel=True)
 def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.int32]]:
     """Linear forms (T, 3, 3) and pixel boxes (T, 4: x0, y0, x1, y1, exclusive; empty when unseen).
 
@@ -60,7 +60,7 @@ def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.in
     count = corners.shape[0]
     forms = np.zeros((count, 3, 3))
     boxes = np.zeros((count, 4), dtype=np.int32)
-    for t in range(count):
+    for t in prange(count):
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
         if a[2] <= NEAR and b[2] <= NEAR and c[2] <= NEAR:
             continue
