@@ -38,18 +38,36 @@ class LentModel(models.StructModel):
         super().__init__(manager, kind, members)
 
 
-def _lent(_typing: Any, array: Any) -> Any:
-    """Lend an array."""
-    kind = Lent(array)
+def _kind(given: Any) -> Any:
+    """Type of what is lent: arrays become lent arrays, also within named tuples; anything else stays what it is."""
+    if isinstance(given, types.NamedTuple):
+        return types.NamedTuple([_kind(t) for t in given.types], given.instance_class)
+    return Lent(given) if isinstance(given, types.Array) and not isinstance(given, Lent) else given
+
+
+def _value(context: Any, builder: Any, given: Any, value: Any) -> Any:
+    """The lent value of one of a given type."""
+    kind = _kind(given)
+    if isinstance(given, types.NamedTuple):
+        parts = cgutils.unpack_tuple(builder, value)
+        made = [_value(context, builder, t, v) for t, v in zip(given.types, parts, strict=True)]
+        return context.make_tuple(builder, kind, made)
+    if kind is given:
+        return value
+    owned = cgutils.create_struct_proxy(given)(context, builder, value)
+    out = cgutils.create_struct_proxy(kind)(context, builder)
+    for name in ("nitems", "itemsize", "data", "shape", "strides"):
+        setattr(out, name, getattr(owned, name))
+    return out._getvalue()
+
+
+def _lent(_typing: Any, given: Any) -> Any:
+    """Lend an array, or every array of a named tuple."""
 
     def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        owned = cgutils.create_struct_proxy(signature.args[0])(context, builder, args[0])
-        out = cgutils.create_struct_proxy(kind)(context, builder)
-        for name in ("nitems", "itemsize", "data", "shape", "strides"):
-            setattr(out, name, getattr(owned, name))
-        return out._getvalue()
+        return _value(context, builder, signature.args[0], args[0])
 
-    return kind(array), build
+    return _kind(given)(given), build
 
 
 lent: Any = intrinsic(_lent)

@@ -11,7 +11,7 @@ from roofline.core.throw.cells import CUT, MIXED
 from roofline.core.throw.lent import lent
 from roofline.core.throw.raster import between, linear, matte_value
 from roofline.core.throw.sight import cell_at, hidden, line_pixel
-from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, falling, lend_spans
+from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, falling
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
@@ -49,38 +49,6 @@ class Cast(NamedTuple):
     plate_forms: Any  # (P × T × 9)
     plate_depths: Any  # (P × F × 3)
     plate_maps: Any  # (P × N × 9) raster pixel → picture pixel
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def lend(k):  # type: ignore[no-untyped-def]
-    """The cast with its arrays lent."""
-    return Cast(
-        lent(k.maps),
-        lent(k.boxes),
-        k.unit,
-        lent(k.pair_start),
-        lent(k.pair_plate),
-        lent(k.pair_face),
-        lent(k.pair_front),
-        lent(k.pair_occlusion),
-        lent(k.pair_depth),
-        lent(k.limits),
-        lent(k.tri_face),
-        lent(k.cutout),
-        lent(k.canvas),
-        lent(k.matte),
-        lent(k.matte_at),
-        lent(k.cells),
-        lent(k.cell_start),
-        lent(k.cell_width),
-        lent(k.lists),
-        lent(k.list_at),
-        lent(k.raster_size),
-        lent(k.scale),
-        lent(k.plate_forms),
-        lent(k.plate_depths),
-        lent(k.plate_maps),
-    )
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -250,7 +218,7 @@ def grade(row, x0, x1, forms, unit, limits, verdict, stretch, magnification):  #
 @njit(cache=True, error_model="numpy")
 def measure_rows(nearest, k, s, first_row, light, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
     """Every sixteenth row, in runs of pixels that show one face, and these in runs that show one plate."""
-    k, s, light = lend(k), lend_spans(s), lent(light)
+    k, s, light = lent(k), lent(s), lent(light)
     nearest, verdict, pair = lent(nearest), lent(verdict), lent(pair)
     stretch, magnification = lent(stretch), lent(magnification)
     height, width = nearest.shape

@@ -15,7 +15,7 @@ from roofline.core.camera import Array
 from roofline.core.throw.lent import lent
 
 SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two triangles of one face
-NEAR = 1e-4  # metres; nearer parts of a triangle only bound its box
+NEAR = 1e-4  # metres; a triangle wholly nearer is left out
 
 
 @njit(cache=True, error_model="numpy", inline="always")

@@ -15,7 +15,7 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from roofline.core.throw.lent import lent
-from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, jacobian, lend, reach
+from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, jacobian, reach
 from roofline.core.throw.sight import hidden
 
 MAX_PROBES = 16
@@ -216,8 +216,7 @@ def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy")
 def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
     """Every sixteenth row of `paint`."""
-    k = lend(k)
-    tex = Textures(lent(tex.texels), lent(tex.level_at), lent(tex.level_size), lent(tex.first))
+    k, tex = lent(k), lent(tex)
     nearest2, fine_depth, forms, boxes, out = lent(nearest2), lent(fine_depth), lent(forms), lent(boxes), lent(out)
     height, width = out.shape[:2]
     acc, one = lent(acc), lent(one)

@@ -126,30 +126,25 @@ def _can_shade(piece, edges, face, normal, eye):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def _search(faces, shown, first, edge, owner, boxes, face_first, face_boxes, corners, normals, eye, at, out):  # type: ignore[no-untyped-def]
-    """Number of shown pieces that may hide something of each face; those themselves into out, once `at` is given."""
-    counts = np.zeros(len(faces), dtype=np.int64)
+def _search(faces, shown, first, edge, owner, boxes, face_first, face_boxes, corners, normals, eye):  # type: ignore[no-untyped-def]
+    """Which of the shown pieces may hide something of which face, (faces, shown)."""
+    out = np.zeros((len(faces), len(shown)), dtype=np.bool_)
     for i in prange(len(faces)):
         f = faces[i]
         face = corners[face_first[f] : face_first[f + 1]]
-        found = 0
-        for q in shown:
+        for j in range(len(shown)):
+            q = shown[j]
             if (
-                owner[q] == f
-                or boxes[q, 0] >= face_boxes[f, 2]
-                or boxes[q, 2] <= face_boxes[f, 0]
-                or boxes[q, 1] >= face_boxes[f, 3]
-                or boxes[q, 3] <= face_boxes[f, 1]
+                owner[q] != f
+                and boxes[q, 0] < face_boxes[f, 2]
+                and boxes[q, 2] > face_boxes[f, 0]
+                and boxes[q, 1] < face_boxes[f, 3]
+                and boxes[q, 3] > face_boxes[f, 1]
             ):
-                continue
-            edges = edge[first[q] : first[q + 1]]
-            t0, t1 = edges[0] // 3, edges[-1] // 3 + 1
-            if _can_shade(corners[t0:t1], edges - 3 * t0, face, normals[f], eye):
-                if len(at) > 0:
-                    out[at[i] + found] = q
-                found += 1
-        counts[i] = found
-    return counts
+                edges = edge[first[q] : first[q + 1]]
+                t0, t1 = edges[0] // 3, edges[-1] // 3 + 1
+                out[i, j] = _can_shade(corners[t0:t1], edges - 3 * t0, face, normals[f], eye)
+    return out
 
 
 def shadows(
@@ -162,34 +157,38 @@ def shadows(
     """
     pairs = len(scene.pair_plate)
     first, edge, owner, piece = _pieces(scene.corners, scene.tri_face, scene.normals)
-    looked, counts = np.zeros(pairs, dtype=np.bool_), np.zeros(pairs, dtype=np.int64)
-    found = []
+    looked = np.zeros(pairs, dtype=np.bool_)
     face_first = np.searchsorted(scene.tri_face, np.arange(len(scene.names) + 1))
+    none = np.zeros(0, dtype=np.int32)
+    pairs_found, pieces_found = [none], [none]
     for p in range(len(scene.plates)):
         mine = np.flatnonzero((scene.pair_plate == p) & front)
         pieces = np.unique(piece[shown[p]])
         if len(mine) * len(pieces) > EFFORT:
             looked[mine] = True
             continue
-        given = (
-            pieces, first, edge, owner,
-            boxes_of(boxes[p], piece, len(owner)), face_first, boxes_of(boxes[p], scene.tri_face, len(scene.names)),
-            scene.corners, scene.normals, scene.standpoints[p],
-        )  # fmt: skip
-        faces = scene.pair_face[mine]
-        counts[mine] = _search(faces, *given, np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int32))
-        looked[mine] = counts[mine] > MOST
-        mine = mine[(counts[mine] > 0) & ~looked[mine]]
-        at = np.cumsum([0, *counts[mine]])
-        out = np.empty(at[-1], dtype=np.int32)
-        _search(scene.pair_face[mine], *given, at, out)
-        found.append((np.repeat(mine, counts[mine]), out))
-    pair = np.concatenate([n for n, _ in found]) if found else np.zeros(0, dtype=np.int64)
-    thrower = np.concatenate([q for _, q in found]) if found else np.zeros(0, dtype=np.int32)
+        can = _search(
+            scene.pair_face[mine],
+            pieces,
+            first,
+            edge,
+            owner,
+            boxes_of(boxes[p], piece, len(owner)),
+            face_first,
+            boxes_of(boxes[p], scene.tri_face, len(scene.names)),
+            scene.corners,
+            scene.normals,
+            scene.standpoints[p],
+        )
+        looked[mine] = can.sum(1) > MOST
+        which, what = np.nonzero(can & ~looked[mine, None])
+        pairs_found.append(mine[which].astype(np.int32))
+        pieces_found.append(pieces[what])
+    pair, thrower = np.concatenate(pairs_found), np.concatenate(pieces_found)
     slot = np.full(pairs, -1, dtype=np.int32)
     shaded = np.unique(pair)
     slot[shaded] = np.arange(len(shaded))
     sides = (first[1:] - first[:-1])[thrower]
     begin = np.cumsum([0, *sides])
     edges = edge[np.repeat(first[thrower] - begin[:-1], sides) + np.arange(begin[-1])]
-    return Shadows(looked, slot, len(shaded), pair.astype(np.int32), owner[thrower], begin, edges)
+    return Shadows(looked, slot, len(shaded), pair, owner[thrower], begin, edges)

@@ -13,7 +13,6 @@ import numpy as np
 from numba import njit, prange
 
 from roofline.core.throw.cells import CUT
-from roofline.core.throw.lent import lent
 from roofline.core.throw.raster import bound, cross, edge_of, solid_at
 from roofline.core.throw.sight import NEARER, cell_at, hidden, line_pixel
 
@@ -33,23 +32,6 @@ class Spans(NamedTuple):
     low: Any  # (…,) on each of its rows, the least x …
     high: Any  # (…,) … and the most of the pixels that it covers
     canvas: Any  # (N × 4 × 4) four edges around what a pair's canvas covers, see `edge_of`
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def lend_spans(s):  # type: ignore[no-untyped-def]
-    """The spans with their arrays lent."""
-    return Spans(
-        lent(s.looked),
-        lent(s.slot),
-        s.slots,
-        lent(s.pair),
-        lent(s.face),
-        lent(s.rows),
-        lent(s.first),
-        lent(s.low),
-        lent(s.high),
-        lent(s.canvas),
-    )
 
 
 @njit(cache=True, error_model="numpy", inline="always")
