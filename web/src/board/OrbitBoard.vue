@@ -45,7 +45,7 @@ async function rebuild() {
 onMounted(() => {
   fit()
   try {
-    drawn = new Thrown(gl.value!, [0x8c9093, 1])
+    drawn = new Thrown(gl.value!, [0x8c9093, 1], [0.86, 0.84, 0.79]) // bare surfaces are paper, not holes
   } catch {
     failed.value = true
     return

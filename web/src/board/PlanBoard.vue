@@ -106,6 +106,15 @@ function hullOf(points: number[][]): number[][] {
   }
   return [...half(p), ...half([...p].reverse())]
 }
+/** Where a key's frame is written: to its right; to its left when another key stands close on that side. */
+function label(key: { frame: number; position: number[] }) {
+  const [x, y] = flat(key.position)
+  const crowded = (props.keys ?? []).some((k) => {
+    const [u, v] = flat(k.position)
+    return k.frame !== key.frame && u >= x && u - x < 40 && Math.abs(v - y) < 14
+  })
+  return crowded ? { x: x - 9, y: y - 6, 'text-anchor': 'end' } : { x: x + 9, y: y - 6 }
+}
 function press(id: string, event: PointerEvent) {
   emit('choose', id, event)
   if (!props.edit || event.shiftKey) return
@@ -152,7 +161,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
       <path v-if="nowCone" :d="nowCone" class="now" />
       <g v-for="k in keys ?? []" :key="k.frame" class="key" :class="{ home: k.home }" :data-key="k.frame" @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))">
         <rect :x="flat(k.position)[0] - 5" :y="flat(k.position)[1] - 5" width="10" height="10" transform-origin="center" />
-        <text :x="flat(k.position)[0] + 9" :y="flat(k.position)[1] - 6">{{ k.frame }}{{ k.home ? ' home' : '' }}</text>
+        <text v-bind="label(k)">{{ k.frame }}{{ k.home ? ' home' : '' }}</text>
       </g>
       <circle v-if="now" class="lens" :cx="flat(now.position)[0]" :cy="flat(now.position)[1]" r="7" data-lens @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))" />
     </svg>

@@ -83,6 +83,7 @@ flat in float vFace;
 in vec3 vWorld;
 in vec3 vNormal;
 out vec4 colour;
+uniform vec3 bare;
 ${uniforms}
 bool sees(sampler2D ids, vec2 uv) {
   ivec2 size = textureSize(ids, 0);
@@ -98,8 +99,9 @@ vec3 display(vec3 v) { return mix(1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4
 void main() {
   vec4 acc = vec4(0.0);
   bool done = false;
+  float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
   ${body}
-  ${cut ? (throws ? 'if (acc.a < 0.004) discard; colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);' : 'colour = vec4(0.0, 0.0, 0.0, 1.0);') : 'colour = vec4(acc.a < 0.5 ? vec3(0.0) : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);'}
+  ${cut ? (throws ? 'if (acc.a < 0.004) discard; colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);' : 'colour = vec4(bare * light, 1.0);') : 'colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);'}
 }`
 }
 
@@ -139,7 +141,8 @@ export class Thrown {
   private round = 0
   ready = false
 
-  constructor(canvas: HTMLCanvasElement, private clearTo: [number, number] = [0x000000, 1]) {
+  /** `bare`: display colour, 0 to 1, of surfaces that no plate reaches; black as delivered. */
+  constructor(canvas: HTMLCanvasElement, private clearTo: [number, number] = [0x000000, 1], private bare: [number, number, number] = [0, 0, 0]) {
     this.renderer = new three.WebGLRenderer({ canvas, antialias: true, alpha: clearTo[1] < 1, preserveDrawingBuffer: true })
     this.renderer.setClearColor(...this.clearTo)
     this.renderer.outputColorSpace = three.LinearSRGBColorSpace // the shader writes display values itself
@@ -198,7 +201,7 @@ export class Thrown {
     })
     const ids = lit.map((x) => this.faceNumbers(x.plate, x.view, meshes, lit, state))
     for (const { g, geometry } of meshes) {
-      const uniforms: Record<string, three.IUniform> = {}
+      const uniforms: Record<string, three.IUniform> = { bare: { value: new three.Vector3(...this.bare) } }
       g.throws.forEach((n, i) => {
         uniforms[`plate${i}`] = { value: lit[n].matrix }
         uniforms[`eye${i}`] = { value: new three.Vector3(...lit[n].view.position) }

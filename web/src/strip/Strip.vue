@@ -100,7 +100,7 @@ function nextFailing() {
         <pattern id="p-bare" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#b5432a" /></pattern>
       </defs>
       <path v-if="curve" :d="curve" class="speed" />
-      <text v-if="curve" :x="PAD" y="11" class="label">speed, up to {{ top.toFixed(2) }} m/s</text>
+      <text v-if="curve" :x="PAD + 10" y="11" class="label">speed, up to {{ top.toFixed(2) }} m/s</text>
       <rect :x="PAD" :y="TOP" :width="Math.max(0, width - 2 * PAD)" :height="RIBBON" class="ribbon" />
       <rect v-for="b in bars" :key="b.key" :x="b.x" :y="b.y" :width="cell + 0.2" :height="b.h" :fill="`url(#p-${b.v})`" :data-bar="b.v" />
       <rect v-for="f in holds" :key="f.frame" :x="x(f.frame)" :y="TOP + RIBBON + 1" :width="cell + 0.2" height="4" :class="f.holds ? 'good' : 'bad'" />

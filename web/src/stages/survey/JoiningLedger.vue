@@ -74,7 +74,7 @@ function setLens(value: string) {
 
 <style scoped>
 .line { display: grid; grid-template-columns: 92px 1fr; align-items: center; padding: 3px 0; }
-td select { max-width: 96px; }
+td select { width: 128px; }
 td input { width: 84px; }
 .row { margin-top: 6px; }
 </style>
