@@ -471,3 +471,50 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     off = np.abs(own[:n] - browser[:n]).mean(-1)[away[:n]]
     assert away.mean() > 0.5
     assert off.mean() < 3.0
+
+
+STAGES = ("photo", "survey", "massing", "plates", "move", "handoff")
+
+
+@pytest.mark.parametrize("stage", STAGES)
+def test_nothing_written_overlaps_or_is_cut_off(page, stage):
+    """Every stage of the demo at 1280 × 800: labels drawn on a board keep apart, and words fit where they stand."""
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(f"/shot/varrow-halt/{stage}")
+    page.wait_for_selector("h2, h3")
+    page.wait_for_timeout(1500)
+    over = page.evaluate(
+        """() => {
+          const found = []
+          for (const svg of document.querySelectorAll('svg')) {
+            const texts = [...svg.querySelectorAll('text')].filter((t) => t.textContent.trim() && t.getBoundingClientRect().width)
+            for (let i = 0; i < texts.length; i++) for (let j = 0; j < i; j++) {
+              const [a, b] = [texts[i].getBoundingClientRect(), texts[j].getBoundingClientRect()]
+              const x = Math.min(a.right, b.right) - Math.max(a.left, b.left)
+              const y = Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top)
+              if (x > 1 && y > 4) found.push([texts[i].textContent, texts[j].textContent])
+            }
+          }
+          return found
+        }"""
+    )
+    assert over == []
+    cut = page.evaluate(
+        """() => [...document.querySelectorAll('button, label, th, td, h1, h2, h3, p, a')]
+          .filter((e) => e.clientWidth && getComputedStyle(e).display !== 'inline' && e.scrollWidth > e.clientWidth + 1)
+          .map((e) => e.textContent.trim().slice(0, 40))"""
+    )
+    assert cut == []
+    pages = page.evaluate("() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
+    assert pages[0] <= 1280 and pages[1] <= 800
+
+
+def test_what_no_plate_reaches_is_paper_in_orbit_and_black_as_delivered(page):
+    page.goto("/shot/varrow-halt/massing")
+    page.click("[data-view=orbit]")
+    page.wait_for_selector("[data-orbit] canvas[data-drawn]", timeout=120_000)
+    page.wait_for_timeout(1500)
+    board = np.asarray(Image.open(io.BytesIO(page.locator("[data-orbit]").screenshot())).convert("RGB")).astype(int)
+    paper = (np.ptp(board, axis=-1) < 30) & (board.min(-1) > 140)
+    assert (board.max(-1) < 8).mean() < 0.02
+    assert paper.mean() > 0.25

@@ -103,5 +103,5 @@ const same = (p: Vec2): Vec2 => p
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
 svg { position: absolute; inset: 0; }
 .told { position: absolute; inset: 0; display: grid; place-content: center; color: #fff; }
-.how { position: absolute; left: 10px; bottom: 10px; color: #fff; text-shadow: 0 0 3px #22303a; pointer-events: none; }
+.how { position: absolute; left: 10px; bottom: 10px; padding: 4px 8px; background: var(--paper); color: var(--ink); border: 1px solid var(--ink); pointer-events: none; }
 </style>
