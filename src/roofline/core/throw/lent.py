@@ -2,7 +2,7 @@
 
 Numba counts references to an array's owner wherever the array is read through a tuple or handed to an inlined function.
 The counts are atomic, so that two threads in their inner loops wait for one another for longer than they compute. A
-lent array is laid out and indexed like any other, but has no owner to count; who lends it keeps it alive.
+lent array is laid out and indexed like any other (not sliced), but has no owner to count; who lends it keeps it alive.
 """
 
 from __future__ import annotations
@@ -39,19 +39,13 @@ class LentModel(models.StructModel):
 
 
 def _kind(given: Any) -> Any:
-    """Type of what is lent: arrays become lent arrays, also within named tuples; anything else stays what it is."""
-    if isinstance(given, types.NamedTuple):
-        return types.NamedTuple([_kind(t) for t in given.types], given.instance_class)
+    """Type of what is lent; what is no array stays what it is."""
     return Lent(given) if isinstance(given, types.Array) and not isinstance(given, Lent) else given
 
 
 def _value(context: Any, builder: Any, given: Any, value: Any) -> Any:
     """The lent value of one of a given type."""
     kind = _kind(given)
-    if isinstance(given, types.NamedTuple):
-        parts = cgutils.unpack_tuple(builder, value)
-        made = [_value(context, builder, t, v) for t, v in zip(given.types, parts, strict=True)]
-        return context.make_tuple(builder, kind, made)
     if kind is given:
         return value
     owned = cgutils.create_struct_proxy(given)(context, builder, value)
@@ -62,12 +56,17 @@ def _value(context: Any, builder: Any, given: Any, value: Any) -> Any:
 
 
 def _lent(_typing: Any, given: Any) -> Any:
-    """Lend an array, or every array of a named tuple."""
+    """Lend an array, or the arrays of a named tuple; tuples within it are left alone."""
+    if not isinstance(given, types.NamedTuple):
+        return _kind(given)(given), lambda context, builder, _, args: _value(context, builder, given, args[0])
+    kind = types.NamedTuple([_kind(t) for t in given.types], given.instance_class)
 
-    def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        return _value(context, builder, signature.args[0], args[0])
+    def build(context: Any, builder: Any, _: Any, args: Any) -> Any:
+        parts = cgutils.unpack_tuple(builder, args[0])
+        made = [_value(context, builder, t, v) for t, v in zip(given.types, parts, strict=True)]
+        return context.make_tuple(builder, kind, made)
 
-    return _kind(given)(given), build
+    return kind(given), build
 
 
 lent: Any = intrinsic(_lent)
