@@ -138,7 +138,7 @@ def test_magnification_counts_delivered_pixels_whatever_the_preview():
     full = engine.measure(view)
     small = engine.measure(view.resized(160, 105))
     quarter = full.magnification.reshape(105, 2, 160, 2)
-    both = (quarter.min((1, 3)) > 0) & (small.pair >= 0) & inner(small.triangle, 2)
+    both = (quarter.min((1, 3)) > 0) & (small.pair >= 0) & inner(small.face, 2)
     ratio = small.magnification[both] / quarter.mean((1, 3))[both]
     assert both.sum() > 3000
     assert np.abs(ratio - 1).max() < 0.02
@@ -177,9 +177,8 @@ def test_the_home_frame_is_the_photo(demo, scale):
         linear = cv2.resize(((want + 0.055) / 1.055) ** 2.4, None, fx=n, fy=n, interpolation=cv2.INTER_CUBIC)
         want = to_display(linear)
     flat = engine.scene.cutout
-    surface = np.where(
-        engine.measure(view).triangle >= 0, flat[engine.scene.tri_face[engine.measure(view).triangle]], False
-    )
+    face = engine.measure(view).face
+    surface = np.where(face >= 0, flat[face], False)
     away = inner(surface.astype(np.uint8), 8 * n)
     error = np.mean((got - want)[away] ** 2)
     assert away.mean() > 0.5
@@ -253,7 +252,7 @@ def test_surfaces_can_have_limits_of_their_own():
     loose = shot.model_copy(update={"limits": Limits(surfaces={"ground": SurfaceLimits(stretch=50)})})
     eased = engine_of(loose, pictures).measure(view)
     ground = np.array([n.startswith("ground") for n in engine_of(shot, pictures).scene.names])
-    mask = (base.triangle >= 0) & ground[engine_of(shot, pictures).scene.tri_face[base.triangle]] & (base.verdict == 2)
+    mask = (base.face >= 0) & ground[base.face] & (base.verdict == 2)
     assert mask.sum() > 50
     assert not (eased.verdict[mask] == 2).any()
     assert (eased.verdict[~mask] == base.verdict[~mask]).all()

@@ -1,4 +1,4 @@
-"""The rasteriser, the cells that say what a plate sees, and shadows, against looking at every point alone."""
+"""The rasteriser, projections, pieces, mattes and the cells that say what a plate sees, against looking at points alone."""
 
 from __future__ import annotations
 
@@ -9,13 +9,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numba import njit
-from tests.conftest import looking
+from scipy.ndimage import map_coordinates
+from tests.conftest import engine_of, looking, photographed
 
-from roofline.core.throw.cells import CELL, CUT, MIXED, cells
+from roofline.core.throw.cells import CELL, cells
+from roofline.core.throw.cells import MIXED as MIXED_CELL
 from roofline.core.throw.lent import lent
-from roofline.core.throw.raster import between, edge_of, rasterise, setup
+from roofline.core.throw.mattes import CLEAR, MIXED, SOLID, UNSAID, joined_mattes, matte_blocks, solid_plate_along
+from roofline.core.throw.raster import between, edge_of
+from roofline.shot import Mesh, MeshFace, Throw
 
 SIZE = (48, 36)
+PLATE = looking(*SIZE, 40, 0, 0, (0, 1.5, 8))
 world = st.tuples(st.floats(-6, 6), st.floats(-3, 5), st.floats(-14, 2))
 triangles = st.lists(st.tuples(world, world, world), min_size=1, max_size=6)
 views = st.builds(
@@ -53,24 +58,9 @@ def seen_by_rays(corners: np.ndarray, view) -> tuple[np.ndarray, np.ndarray]:
 
 
 def rastered(corners: np.ndarray, view) -> np.ndarray:
-    count = len(corners)
-    forms, boxes = setup(view.homogeneous(corners), view.width, view.height)
-    none = np.zeros(0, np.int32)
-    return rasterise(
-        forms,
-        boxes,
-        np.ones(count, bool),
-        np.arange(count, dtype=np.int32),
-        np.zeros(count, bool),
-        np.zeros(count + 1, np.int32),
-        none,
-        np.zeros(0),
-        np.zeros((0, 6)),
-        np.zeros(1, np.float32),
-        np.zeros(0, np.int64),
-        view.width,
-        view.height,
-    )
+    loops = [MeshFace(name=f"f{i}", loop=[3 * i, 3 * i + 1, 3 * i + 2]) for i in range(len(corners))]
+    mesh = Mesh(id="m", name="M", vertices=[tuple(p) for p in corners.reshape(-1, 3).tolist()], faces=loops)
+    return engine_of(*photographed(PLATE, [mesh], [])).measure(view).face
 
 
 @given(triangles, views)
@@ -110,32 +100,158 @@ def test_edges_enclose_the_pixels_at_which_no_form_is_negative(forms, row):
     assert np.array_equal(inside[7:][sure], (value > 0).all(0)[sure])
 
 
-@given(st.integers(0, 10_000), st.integers(3, 70), st.integers(3, 70), st.booleans())
+@given(st.integers(0, 10_000), st.integers(3, 70), st.integers(3, 70))
 @settings(max_examples=80, deadline=None)
-def test_a_cell_says_only_what_all_its_pixels_say(seed, width, height, with_matte):
+def test_a_cell_says_only_what_all_its_pixels_say(seed, width, height):
     rng = np.random.default_rng(seed)
     nearest = np.full((height, width), -1, np.int32)
-    for _ in range(rng.integers(0, 5)):  # boxes of triangles over one another
+    for _ in range(rng.integers(0, 5)):  # boxes of pieces over one another
         x0, y0 = rng.integers(0, width), rng.integers(0, height)
         nearest[y0 : y0 + rng.integers(1, 60), x0 : x0 + rng.integers(1, 60)] = rng.integers(0, 6)
-    tri_face = np.array([0, 0, 1, 1, 2, 3], np.int32)
-    matte = None
-    if with_matte:
-        matte = np.ones((height, width), np.float32)
-        matte[: rng.integers(0, height), : rng.integers(0, width)] = rng.choice([0.0, 0.3, 0.9])
-    got = cells(nearest, tri_face, matte, np.ones(2))
-    face = np.where(nearest >= 0, tri_face[np.maximum(nearest, 0)], -1)
+    piece_face = np.array([0, 0, 1, 1, 2, 3], np.int32)
+    got = cells(nearest, piece_face)
+    face = np.where(nearest >= 0, piece_face[np.maximum(nearest, 0)], -1)
     for j, i in np.ndindex(got.grid.shape):
         part = (slice(j * CELL, (j + 1) * CELL), slice(i * CELL, (i + 1) * CELL))
-        if got.grid[j, i] == CUT:
-            assert matte is not None and (matte[part] < 0.5).all()
-        elif got.grid[j, i] > MIXED:
+        if got.grid[j, i] > MIXED_CELL:
             assert (face[part] == got.grid[j, i]).all()
-            assert matte is None or (matte[part] >= 0.5).all()
-        else:  # the list names every triangle that shows there
-            at = MIXED - got.grid[j, i]
+        else:  # the list names every piece that shows there
+            at = MIXED_CELL - got.grid[j, i]
             listed = set(got.lists[at + 1 : at + 1 + got.lists[at]].tolist())
             assert set(np.unique(nearest[part]).tolist()) - {-1} <= listed
+
+
+def blobs(rng: np.random.Generator, width: int, height: int) -> np.ndarray:
+    """A matte of soft blobs with clear and solid parts, and some grain."""
+    y, x = np.mgrid[:height, :width]
+    matte = np.zeros((height, width), np.float32)
+    for _ in range(3):
+        cx, cy, r = rng.uniform(0, width), rng.uniform(0, height), rng.uniform(4, 40)
+        matte = np.maximum(matte, np.clip((r - np.hypot(x - cx, y - cy)) / rng.uniform(0.5, 9) + 0.5, 0, 1))
+    return (matte * (1 - 0.05 * rng.random(matte.shape))).astype(np.float32)
+
+
+def look(matte: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """Bilinear values at continuous pixels, by SciPy; the border value goes on outwards."""
+    return map_coordinates(matte.astype(float), [v - 0.5, u - 0.5], order=1, mode="nearest")
+
+
+@given(st.integers(0, 10_000), st.integers(1, 90), st.integers(1, 70))
+@settings(max_examples=60, deadline=None)
+def test_blocks_of_a_matte_say_what_a_look_anywhere_in_them_says(seed, width, height):
+    rng = np.random.default_rng(seed)
+    matte = blobs(rng, width, height)
+    blocks = matte_blocks(matte)
+    u, v = rng.uniform(0, width, 4000), rng.uniform(0, height, 4000)
+    said = blocks[v.astype(int) // 8, u.astype(int) // 8]
+    value = look(matte, u, v)
+    assert (value[said == CLEAR] < 0.5).all() and (value[said == SOLID] >= 0.5 - 1e-6).all()
+    # not a way of saying nothing: what is far from a half for a whole neighbourhood is known
+    for j, i in np.ndindex(blocks.shape):
+        near = matte[max(8 * j - 1, 0) : 8 * j + 9, max(8 * i - 1, 0) : 8 * i + 9]
+        assert (blocks[j, i] == MIXED) == (near.min() < 0.5 <= near.max())
+
+
+class Pictured(NamedTuple):
+    canvas: np.ndarray
+    matte: np.ndarray
+    matte_at: np.ndarray
+    blocks: np.ndarray
+    block_at: np.ndarray
+
+
+@njit
+def told_along(s, p, line, x0, x1, block, solid):
+    for i in range(solid.size):
+        solid[i] = UNSAID
+    solid_plate_along(s, p, line, x0, x1, block, solid)
+
+
+@given(st.integers(0, 10_000), st.integers(0, 40), st.integers(1, 60))
+@settings(max_examples=80, deadline=None)
+def test_a_matte_along_a_row_is_the_matte_at_each_of_its_pixels(seed, x0, count):
+    """Of two pictures, one without a matte; a row that crosses the border stays unsaid beyond it."""
+    rng = np.random.default_rng(seed)
+    sizes = [(80, 60), (50, 90)]
+    mattes = [blobs(rng, *sizes[0]), None]
+    joined = joined_mattes(list(zip(sizes, mattes, strict=True)))
+    s = Pictured(np.array([[0, 0, w, h, w, h] for w, h in sizes], float), **joined)
+    w1 = rng.uniform(-0.01, 0.01)
+    line = (rng.uniform(-1, 3), rng.uniform(-20, 60), rng.uniform(-1, 2), rng.uniform(-10, 60), w1, rng.uniform(0.3, 2))
+    x = np.arange(x0, x0 + count) + 0.5
+    depth = line[4] * x + line[5]
+    u, v = (line[0] * x + line[1]) / depth, (line[2] * x + line[3]) / depth
+    for p, (w, h) in enumerate(sizes):
+        solid = np.empty(x0 + count + 8, np.uint8)
+        told_along(s, p, line, x0, x0 + count, np.empty(solid.size, np.int32), solid)
+        on = (depth > 0) & (u >= 0) & (v >= 0) & (u < w) & (v < h)
+        got = solid[x0 : x0 + count]
+        assert ((got == UNSAID) == ~on).all()
+        if mattes[p] is None:
+            assert (got[on] == SOLID).all()
+            continue
+        value = look(mattes[p], u[on], v[on])
+        sure = np.abs(value - 0.5) > 1e-6
+        assert np.array_equal(got[on][sure] == SOLID, value[sure] > 0.5)
+        assert np.isin(got[on], (CLEAR, SOLID)).all()
+
+
+@given(st.integers(3, 12), st.integers(0, 10_000))
+@settings(max_examples=60, deadline=None)
+def test_pieces_are_convex_and_cover_their_face(count, seed):
+    """A loop around a point, convex or not, and a triangle of no area beside it."""
+    rng = np.random.default_rng(seed)
+    angle = np.sort(rng.uniform(0, 2 * np.pi, count))
+    if np.diff(np.r_[angle, angle[0] + 2 * np.pi]).max() > 3 or np.diff(angle).min() < 0.02:
+        return
+    radius = np.ones(count) if seed % 2 else rng.uniform(0.3, 1.0, count)
+    points = np.stack([radius * np.cos(angle), radius * np.sin(angle), np.full(count, -5.0)], 1)
+    loops = [MeshFace(name="f", loop=list(range(count))), MeshFace(name="none", loop=[0, 1, count])]
+    flat = [*points.tolist(), points[:2].mean(0).tolist()]
+    mesh = Mesh(id="m", name="M", vertices=[tuple(p) for p in flat], faces=loops)
+    pieces = engine_of(*photographed(PLATE, [mesh], [])).pieces
+    area = 0.0
+    for q in range(len(pieces.face)):
+        p = pieces.corners[pieces.first[q] : pieces.first[q + 1], :2]
+        following, after = np.roll(p, -1, 0), np.roll(p, -2, 0)
+        turn = np.cross(following - p, after - following)
+        assert (turn > -1e-12).all() and pieces.face[q] == 0
+        area += 0.5 * np.cross(p, following).sum()
+    x, y = points[:, 0], points[:, 1]
+    assert area == pytest.approx(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)), rel=1e-9)
+    assert len(pieces.face) == (1 if seed % 2 else len(pieces.face)) and pieces.sides <= count
+
+
+@given(views, views, st.integers(0, 10_000))
+@settings(max_examples=60, deadline=None)
+def test_a_projection_leads_where_the_cameras_say(view, plate, seed):
+    """Points on a face: their depth, and the plate's pixel by way of the view's, against projecting them by themselves."""
+    rng = np.random.default_rng(seed)
+    corner, a, b = rng.uniform(-4, 4, 3) + (0, 0, -9), rng.normal(size=3), rng.normal(size=3)
+    normal = np.cross(a, b) / np.linalg.norm(np.cross(a, b))
+    if min(abs(normal @ (v.position - corner)) for v in (view, plate)) < 0.05:
+        return
+    mesh = Mesh(
+        id="m",
+        name="M",
+        vertices=[tuple(p.tolist()) for p in (corner, corner + a, corner + b)],
+        faces=[MeshFace(name="f", loop=[0, 1, 2])],
+    )
+    engine = engine_of(*photographed(plate, [mesh], [Throw(plate="plate", targets=["m"])]))
+    k = engine.cast(view)
+    for weights in rng.dirichlet((1, 1, 1), 20):
+        point = corner + weights[1] * a + weights[2] * b
+        seen, there = view.homogeneous(point), plate.homogeneous(point)
+        if seen[2] < 0.05 or abs(there[2]) < 0.05:
+            continue
+        x = np.append(seen[:2] / seen[2], 1.0)
+        assert k.depths[:3] @ x == pytest.approx(1 / seen[2], rel=1e-6)
+        u, v, w = k.maps.reshape(3, 3) @ x
+        assert (w > 0) == (there[2] > 0)
+        assert (u / w, v / w) == pytest.approx(tuple(there[:2] / there[2]), rel=1e-5, abs=1e-4)
+        if there[2] > 0 and 0 <= u / w < SIZE[0] and 0 <= v / w < SIZE[1]:
+            x0, y0, x1, y1 = k.boxes[0]
+            assert x0 <= x[0] <= x1 and y0 <= x[1] <= y1
 
 
 class Given(NamedTuple):

@@ -22,11 +22,11 @@ PLATE = looking(480, 320, 420, 12, -4, (0, 1.7, 0))
 
 def story(engine: Engine, view: View) -> tuple[np.ndarray, np.ndarray]:
     """For every pixel, looked at by itself: its pair and whether that one is spilled."""
-    k, triangle = engine.cast(view), engine.measure(view).triangle
-    pair = np.full(triangle.shape, -1)
-    spilled = np.zeros(triangle.shape, bool)
-    for y, x in np.argwhere(triangle >= 0):
-        face = k.tri_face[triangle[y, x]]
+    k, shown = engine.cast(view), engine.measure(view).face
+    pair = np.full(shown.shape, -1)
+    spilled = np.zeros(shown.shape, bool)
+    for y, x in np.argwhere(shown >= 0):
+        face = shown[y, x]
         for n in range(k.pair_start[face], k.pair_start[face + 1]):
             status = reach(k, n, x + 0.5, y + 0.5)[0]
             unseen = status in (HIDDEN, BACK)
@@ -53,11 +53,11 @@ def agrees(engine: Engine, view: View) -> tuple[int, int]:
     pair, spilled = story(engine, view)
     label = 2 * pair + spilled
     # what shows of a piece may be too thin for the plate's raster: one pixel along a border is free
-    sure = inner(label) & inner(engine.scene.tri_face[seen.triangle] * (seen.triangle >= 0))
+    sure = inner(label) & inner(seen.face)
     wrong = sure & ((seen.pair != pair) | ((seen.verdict == SPILLED) != spilled))
     assert not wrong.any(), np.argwhere(wrong)[:5]
     assert (label != 2 * seen.pair + (seen.verdict == SPILLED)).mean() < 0.02
-    shown = seen.triangle >= 0
+    shown = seen.face >= 0
     return int((sure & shown).sum()), int((sure & shown & (pair < 0)).sum())
 
 
@@ -164,7 +164,7 @@ def test_a_shadow_ends_where_its_ray_says():
     engine = engine_of(*photographed(plate, [wall, post], [Throw(plate="plate", targets=["wall"])]))
     view = looking(900, 40, 700, 0, 0, (2.0, 1.5, 0))
     bare = engine.measure(view).pair[20] < 0
-    on_wall = engine.scene.tri_face[engine.measure(view).triangle[20]] == 0
+    on_wall = engine.measure(view).face[20] == 0
     dark = np.flatnonzero(bare[:800] & on_wall[:800])  # further right the plate ends
     left, right = (view.project(np.array([edge * 8 / 3, 1.5, -8]))[0] for edge in (-0.31, 0.22))
     assert dark[0] == np.ceil(left - 0.5) and dark[-1] == np.floor(right - 0.5), (left, right, dark[0], dark[-1])

@@ -462,8 +462,7 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     own = to_display(engine.picture(view)[..., :3]) * 255
     n = min(h, view.height)
     got = engine.measure(view)
-    face = np.where(got.triangle >= 0, engine.scene.tri_face[got.triangle], -1)
-    label = face * 64 + got.pair % 61
+    label = got.face * 64 + got.pair % 61
     border = cv2.morphologyEx(label.astype(np.float32), cv2.MORPH_GRADIENT, np.ones((3, 3))) > 0
     away = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) > 2.5
     # the frame's own border is one too

@@ -25,7 +25,7 @@ def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> Frame
     if thrown.any():
         stretch = float(np.percentile(got.stretch[thrown], 99.9))
         magnification = float(np.percentile(got.magnification[thrown], 99.9))
-    by = tally(got.triangle, got.verdict, got.pair, s.tri_face, s.pair_plate, len(s.names), len(s.plates))
+    by = tally(got.face, got.verdict, got.pair, s.pair_plate, len(s.names), len(s.plates))
     causes = [
         Cause(
             surface=s.names[f],

@@ -10,14 +10,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array, View
+from roofline.core.camera import View
 from roofline.core.throw import measure as m
 from roofline.core.throw.cells import Cells, cells
 from roofline.core.throw.memory import keep_freed_memory
-from roofline.core.throw.raster import rasterise, setup, which
+from roofline.core.throw.pieces import pieces_of
+from roofline.core.throw.projection import Projection, project
+from roofline.core.throw.raster import rasterise, which
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
-from roofline.core.throw.scene import Scene, canvas_boxes, homographies, inverse_depths
-from roofline.core.throw.shadows import boxes_of, shadows
+from roofline.core.throw.scene import Scene
+from roofline.core.throw.shadows import shadows
 from roofline.core.throw.spans import spans
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
@@ -26,13 +28,29 @@ RASTER_PIXELS = 12_000_000  # a plate's visibility raster is made no finer than 
 REASONS: tuple[Any, ...] = ("outside", "matte", "hidden", "back")
 
 
+NOTHING_SEEN = {  # what the plates see, before that is known
+    "pair_front": np.zeros(0, np.bool_),
+    "pair_depth": np.zeros(0),
+    "cells": np.zeros(1, np.int32),
+    "cell_start": np.zeros(0, np.int64),
+    "cell_width": np.zeros(0, np.int64),
+    "lists": np.zeros(1, np.int32),
+    "list_at": np.zeros(0, np.int64),
+    "raster_size": np.zeros((0, 2), np.int64),
+    "scale": np.zeros((0, 2)),
+    "plate_edges": np.zeros(1),
+    "plate_depths": np.zeros(0),
+    "plate_maps": np.zeros(1),
+}
+
+
 @dataclass
 class Measures:
-    """Measures of a view, all (H, W). Verdicts index `roofline.shot.VERDICTS`; pair and triangle −1 where none."""
+    """Measures of a view, all (H, W). Verdicts index `roofline.shot.VERDICTS`; face and pair −1 where none."""
 
-    verdict: NDArray[np.uint8]
-    triangle: NDArray[np.int32]
+    face: NDArray[np.int32]
     pair: NDArray[np.int32]
+    verdict: NDArray[np.uint8]
     stretch: NDArray[np.float32]
     magnification: NDArray[np.float32]
 
@@ -42,36 +60,20 @@ def _starts(parts: Sequence[NDArray]) -> NDArray[np.int64]:
     return np.cumsum([0, *(part.size for part in parts)], dtype=np.int64)[:-1]
 
 
+def _joined(parts: Sequence[NDArray], kind: Any) -> NDArray:
+    """Parts one after another; where there are none, a single zero, since the compiled loops want something to hold."""
+    return np.concatenate(parts) if parts else np.zeros(1, dtype=kind)
+
+
 class Engine:
     """Measures and pictures of one scene. The plates' visibility is worked out once, when the engine is made."""
 
     def __init__(self, scene: Scene, pyramids: dict[str, list[NDArray[np.float32]]] | None = None):
         self.scene = scene
+        self.pieces = pieces_of(scene)
         self._pyramids = pyramids if pyramids is not None else {}
-        self.fixed = self._plates()
-
-    def _forms(self, view: View) -> tuple[Array, NDArray[np.int32]]:
-        return setup(view.homogeneous(self.scene.corners), view.width, view.height)
-
-    def _raster(
-        self, view: View, forms: Array, boxes: NDArray[np.int32], maps: Array, use: NDArray[np.bool_]
-    ) -> NDArray[np.int32]:
-        s = self.scene
-        return rasterise(
-            forms,
-            boxes,
-            use,
-            s.tri_face,
-            s.cutout,
-            s.pair_start,
-            s.pair_plate,
-            maps.ravel(),
-            s.canvas,
-            s.matte,
-            s.matte_at,
-            view.width,
-            view.height,
-        )
+        self._rest = self._still(NOTHING_SEEN)[len(Projection._fields) + 1 :]
+        self._rest = self._still(self._plates())[len(Projection._fields) + 1 :]
 
     def _raster_scale(self, plate: int) -> float:
         w, h = self.scene.canvas[plate, 2:4]
@@ -91,27 +93,22 @@ class Engine:
         )
 
     def _plates(self) -> dict[str, NDArray]:
-        s = self.scene
-        count, faces, pairs, plates = len(s.tri_face), len(s.names), len(s.pair_plate), len(s.plates)
-        forms = np.zeros((plates, count, 3, 3))
-        depths = np.zeros((plates, faces, 3))
-        maps = np.zeros((plates, pairs, 3, 3))
+        s, q = self.scene, self.pieces
         seen: list[Cells] = []
-        shown, boxes = [], []
-        size, scale = [], []
-        for p in range(plates):
+        drawn: list[m.Cast] = []
+        shown, size, scale = [], [], []
+        for p in range(len(s.plates)):
             shifted = self.raster_view(p)
-            forms[p], box = self._forms(shifted)
-            boxes.append(box)
-            depths[p] = inverse_depths(s, shifted) if faces else 0
-            maps[p] = homographies(s, shifted)
-            use = np.array([s.solid[f] not in s.without[p] for f in s.tri_face], dtype=np.bool_)
+            drawn.append(self.cast(shifted))
+            number = np.arange(len(q.face), dtype=np.int32)
+            number[np.isin(s.solid[q.face], list(s.without[p]))] = -1
             size.append((shifted.width, shifted.height))
             scale.append(self._raster_scale(p) * s.canvas[p, 2:4] / s.canvas[p, 4:6])
-            nearest = self._raster(shifted, forms[p], box, maps[p], use)
-            shown.append(which(nearest, count))
-            seen.append(cells(nearest, s.tri_face, s.pictures[p].matte, scale[-1]))
+            nearest = rasterise(drawn[p], number, shifted.width, shifted.height)
+            shown.append(which(nearest, len(q.face)))
+            seen.append(cells(nearest, q.face))
         grids = [c.grid for c in seen]
+        depths = np.array([k.depths for k in drawn]).reshape(len(drawn), -1, 3)
         front = np.array(
             [
                 s.normals[f] @ s.views[p].position > s.offsets[f] + 1e-9
@@ -119,63 +116,62 @@ class Engine:
             ],
             dtype=np.bool_,
         )
-        self.shadows = shadows(s, shown, boxes, front)
+        self.shadows = shadows(s, q, shown, [k.piece_boxes for k in drawn], front)
         return {
             "pair_front": front,
             "pair_depth": depths[s.pair_plate, s.pair_face].ravel(),
-            "cells": np.concatenate([g.ravel() for g in grids]) if grids else np.zeros(1, dtype=np.int32),
+            "cells": _joined([g.ravel() for g in grids], np.int32),
             "cell_start": _starts(grids),
             "cell_width": np.array([g.shape[1] for g in grids], dtype=np.int64),
-            "lists": np.concatenate([c.lists for c in seen]) if seen else np.zeros(1, dtype=np.int32),
+            "lists": _joined([c.lists for c in seen], np.int32),
             "list_at": _starts([c.lists for c in seen]),
             "raster_size": np.array(size, dtype=np.int64).reshape(-1, 2),
             "scale": np.array(scale, dtype=np.float64).reshape(-1, 2),
-            "plate_forms": forms.ravel(),
+            "plate_edges": _joined([k.edges for k in drawn], np.float64),
             "plate_depths": depths.ravel(),
-            "plate_maps": maps.ravel(),
+            "plate_maps": _joined([k.maps for k in drawn], np.float64),
         }
 
-    def cast(self, view: View) -> m.Cast:
-        """The arrays of a view for the compiled loops."""
-        s = self.scene
-        maps = homographies(s, view)
+    def _still(self, seen: dict[str, NDArray]) -> m.Cast:
+        """What is the same in every view: the scene, and what the plates see. The projection is still to come."""
+        s, q = self.scene, self.pieces
         return m.Cast(
-            maps=maps.ravel(),
-            boxes=canvas_boxes(s, maps),
-            unit=float(view.unit),
+            *[None] * len(Projection._fields),
+            unit=1.0,
+            first=q.first,
+            piece_face=q.face,
+            sides=q.sides,
             pair_start=s.pair_start,
             pair_plate=s.pair_plate,
             pair_face=s.pair_face,
             pair_occlusion=s.pair_occlusion,
             limits=s.limits,
-            tri_face=s.tri_face,
             cutout=s.cutout,
             canvas=s.canvas,
             matte=s.matte,
             matte_at=s.matte_at,
-            **self.fixed,
+            blocks=s.blocks,
+            block_at=s.block_at,
+            **seen,
         )
+
+    def cast(self, view: View) -> m.Cast:
+        """The arrays of a view for the compiled loops."""
+        return m.Cast(*project(self.scene, self.pieces, view), float(view.unit), *self._rest)
 
     def measure(self, view: View) -> Measures:
         """Verdict, surface, plate, stretch and magnification at every pixel centre of a view."""
         k = self.cast(view)
-        forms, boxes = self._forms(view)
-        nearest = self._raster(view, forms, boxes, k.maps, np.ones(len(boxes), dtype=np.bool_))
-        visible = boxes_of(boxes, self.scene.tri_face, len(self.scene.names))
-        s = spans(self.shadows, k, visible, view.width, view.height)
-        verdict, pair, stretch, magnification = m.measure(nearest, k, s)
-        return Measures(verdict, nearest, pair, stretch, magnification)
+        s = spans(self.shadows, k, view.width, view.height)
+        return Measures(*m.measure(k, s, view.width, view.height))
 
     def depth(self, view: View) -> NDArray[np.float32]:
         """Depth (H, W) in metres of the nearest surface at every pixel centre; infinite where there is none."""
         k = self.cast(view)
-        forms, boxes = self._forms(view)
-        nearest = self._raster(view, forms, boxes, k.maps, np.ones(len(boxes), dtype=np.bool_))
-        out = np.full(nearest.shape, np.inf, dtype=np.float32)
-        if not len(self.scene.tri_face):
-            return out
-        y, x = np.nonzero(nearest >= 0)
-        form = inverse_depths(self.scene, view)[self.scene.tri_face[nearest[y, x]]]
+        face = rasterise(k, self.pieces.face, view.width, view.height)
+        out = np.full(face.shape, np.inf, dtype=np.float32)
+        y, x = np.nonzero(face >= 0)
+        form = k.depths.reshape(-1, 3)[face[y, x]]
         inverse = form[:, 0] * (x + 0.5) + form[:, 1] * (y + 0.5) + form[:, 2]
         out[y, x] = 1 / np.maximum(inverse, 1e-12)
         return out
@@ -186,8 +182,8 @@ class Engine:
         x, y = pixel
         one = View(1, 1, view.focal, (view.centre[0] - x + 0.5, view.centre[1] - y + 0.5), view.rotation, view.position)
         seen = self.measure(one)
-        t, n = int(seen.triangle[0, 0]), int(seen.pair[0, 0])
-        if t < 0:
+        face, n = int(seen.face[0, 0]), int(seen.pair[0, 0])
+        if face < 0:
             return ProbeReport(
                 surface=None,
                 plate=None,
@@ -198,10 +194,9 @@ class Engine:
                 stretch=None,
                 magnification=None,
             )
-        face = int(s.tri_face[t])
-        depth = 1.0 / float(inverse_depths(s, view)[face] @ [x, y, 1.0])
-        world = view.position + view.rays(np.array([x, y])) * depth
         k = self.cast(one)
+        depth = 1.0 / float(k.depths[3 * face : 3 * face + 3] @ [0.5, 0.5, 1.0])
+        world = view.position + view.rays(np.array([x, y])) * depth
         rejected = []
         for i in range(s.pair_start[face], s.pair_start[face + 1]):
             if i == n:
@@ -235,10 +230,8 @@ class Engine:
 
     def picture(self, view: View) -> NDArray[np.float32]:
         """Picture (H, W, 4) of a view: linear light, premultiplied; transparent where there is nothing to show."""
-        s = self.scene
-        k = self.cast(view)
         fine = view.resized(view.width * 2, view.height * 2)
-        cut = s.cutout[s.tri_face] if len(s.tri_face) else np.zeros(0, dtype=np.bool_)
-        nearest = self._raster(fine, *self._forms(fine), k.maps, ~cut)
-        forms, boxes = self._forms(view)
-        return paint(nearest, inverse_depths(s, view), forms, boxes, np.flatnonzero(cut), k, self.textures)
+        cut = self.scene.cutout[self.pieces.face]
+        opaque = np.where(cut, np.int32(-1), self.pieces.face)
+        nearest = rasterise(self.cast(fine), opaque, fine.width, fine.height)
+        return paint(nearest, np.flatnonzero(cut), self.cast(view), self.textures)

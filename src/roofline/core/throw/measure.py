@@ -7,25 +7,37 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.cells import CUT, MIXED
 from roofline.core.throw.lent import lent
-from roofline.core.throw.raster import between, linear, matte_value
-from roofline.core.throw.sight import cell_at, hidden, line_pixel
-from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, fallen, falling
+from roofline.core.throw.mattes import (
+    SIMD,
+    SOLID,
+    UNSAID,
+    linear,
+    solid_plate,
+    solid_plate_along,
+    start_along,
+    whole_blocks,
+)
+from roofline.core.throw.raster import band_rows, bands_of, between, rasterise_band
+from roofline.core.throw.sight import hidden
+from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, first_falling
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
-STRIPES = 16
+MANY = -2  # more than one pair, maybe
 
 
 class Cast(NamedTuple):
-    """Everything a pixel's story needs, for one view. T triangles, F faces, N pairs, P plates.
+    """Everything a pixel's story needs, for one view. Q pieces with V corners, F faces, N pairs, P plates.
 
     What the inner loops read at every step is flat: its places are then known without multiplying by shapes.
     """
 
-    maps: Any  # (N × 9) view pixel → picture pixel
-    boxes: Any  # (N, 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
+    depths: Any  # these five: see `Projection`
+    edges: Any
+    piece_boxes: Any
+    maps: Any
+    boxes: Any
     unit: Any  # delivered pixels along one pixel of the view
     pair_start: Any  # (F + 1,)
     pair_plate: Any  # (N,)
@@ -34,19 +46,23 @@ class Cast(NamedTuple):
     pair_occlusion: Any  # (N,)
     pair_depth: Any  # (N × 3) linear form: inverse depth of the face in the plate's raster
     limits: Any  # (F, 2)
-    tri_face: Any  # (T,)
+    first: Any  # (Q + 1,) see `Pieces`
+    piece_face: Any  # (Q,)
+    sides: Any
     cutout: Any  # (F,)
     canvas: Any  # (P, 6)
     matte: Any
     matte_at: Any  # (P,)
+    blocks: Any  # see `mattes`
+    block_at: Any  # (P,)
     cells: Any  # what the plates see (see cells.py), one plate's grid after another's
     cell_start: Any  # (P,)
     cell_width: Any  # (P,) cells in a row
-    lists: Any  # triangles that show in mixed cells
+    lists: Any  # pieces that show in mixed cells
     list_at: Any  # (P,)
     raster_size: Any  # (P, 2) width, height
     scale: Any  # (P, 2) raster pixels per picture pixel
-    plate_forms: Any  # (P × T × 9)
+    plate_edges: Any  # (P × V × 3) the edges in the plates' rasters
     plate_depths: Any  # (P × F × 3)
     plate_maps: Any  # (P × N × 9) raster pixel → picture pixel
 
@@ -85,7 +101,7 @@ def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     u, v = linear(k.maps, 9 * n, x, y) * nearness, linear(k.maps, 9 * n + 3, x, y) * nearness
     if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
         return OUTSIDE, u, v, nearness
-    if k.matte_at[p] >= 0 and matte_value(k.matte, k.matte_at[p], k.canvas[p, 4], k.canvas[p, 5], u, v) < 0.5:
+    if not solid_plate(k, p, u, v):
         return MATTE, u, v, nearness
     if not k.pair_front[n]:
         return BACK, u, v, nearness
@@ -106,78 +122,84 @@ def row_line(k, n, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def settle(pair, verdict, row, x0, x1, n, most, light):  # type: ignore[no-untyped-def]
+def settle(pair, verdict, x0, x1, n, most, light):  # type: ignore[no-untyped-def]
     """Give a row's pixels that are no darker than `most` to pair n; their number. Compiles to SIMD."""
     taken = 0
     for j in range(x1 - x0):
         i = np.uintp(j) + np.uintp(x0)
         take = light[i] <= most
         said = np.uint8(SOUND) if light[i] == LIT else np.uint8(SPILLED)
-        pair[row, i] = n if take else pair[row, i]
-        verdict[row, i] = said if take else verdict[row, i]
+        pair[i] = n if take else pair[i]
+        verdict[i] = said if take else verdict[i]
         taken += take
     return taken
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def cut_away(k, p, line, x0, x1, light):  # type: ignore[no-untyped-def]
-    """Write CUT_AWAY to the pixels [x0, x1) of a row at which a plate's matte is below a half."""
-    sx, sy, width, height = k.scale[p, 0], k.scale[p, 1], k.canvas[p, 4], k.canvas[p, 5]
-    for i in range(x0, x1):
-        if light[i] >= CUT_AWAY:
-            continue
-        x, y = line_pixel(line, i + 0.5)
-        shown = cell_at(k, p, x, y)
-        if shown == CUT or (
-            shown <= MIXED and matte_value(k.matte, k.matte_at[p], width, height, x / sx, y / sy) < 0.5
-        ):
-            light[i] = CUT_AWAY
+def cut_away(k, p, line, x0, x1, block, solid, light):  # type: ignore[no-untyped-def]
+    """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is not solid."""
+    start_along(solid, x0, x1, UNSAID)
+    solid_plate_along(k, p, line, x0, x1, block, solid)
+    for j in range(x1 - x0):
+        i = np.uintp(x0) + np.uintp(j)
+        light[i] = max(light[i], np.uint8(LIT if solid[i] == SOLID else CUT_AWAY))
 
 
 @njit(cache=True, error_model="numpy")
-def fill(pair, verdict, row, x0, x1, n, said):  # type: ignore[no-untyped-def]
-    """Give all of a row's pixels [x0, x1) to pair n with one verdict; compiles to SIMD."""
-    for i in range(x0, x1):
-        pair[row, i] = n
-    for i in range(x0, x1):
-        verdict[row, i] = said
+def fill(row, x0, count, value):  # type: ignore[no-untyped-def]
+    """Write a value to so many of a row's pixels from x0 on, and to what is left of the last block.
+
+    Rows are gone through from left to right, so that what comes after a run is written over by the next.
+    """
+    for j in range(whole_blocks(count)):
+        row[np.uintp(x0) + np.uintp(j)] = value
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def land(k, s, chains, face, row, x0, x1, pair, verdict, light):  # type: ignore[no-untyped-def]
-    """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to a row's pixels that show one face."""
-    left, fresh = x1 - x0, True
+def land(k, s, face, at, x0, x1, row):  # type: ignore[no-untyped-def]
+    """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to row at's pixels that show one face.
+
+    Returns the pair when it is the same for all of them, or MANY.
+    """
+    pair, verdict, light, y = row.pair, row.said, row.light, at + 0.5
+    left, fresh, whole = x1 - x0, True, -1
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
         strict, front = k.pair_occlusion[n], k.pair_front[n]
         if left == 0:
             break
-        if (strict and not front) or row < k.boxes[n, 1] - 1 or row > k.boxes[n, 3]:
+        if (strict and not front) or y < k.boxes[n, 1] - 1 or y > k.boxes[n, 3] + 1:
             continue
         p = k.pair_plate[n]
-        start, stop = between(s.canvas, 4 * n, 4 * n + 4, row + 0.5, x0, x1)
+        start, stop = between(s.canvas, 4 * n, 4 * n + 4, y, x0, x1)
         if start >= stop:
             continue
-        link = falling(s, chains, n, start, stop)
-        plain = front and link < 0 and k.matte_at[p] < 0 and not s.looked[n]
+        shadow = first_falling(s, n, at, start, stop)
+        plain = front and shadow == s.first[n + 1] and k.matte_at[p] < 0 and not s.looked[n]
         if fresh and plain and stop - start == left:  # as most are: a whole run, and nothing in its way
-            fill(pair, verdict, row, x0, x1, n, SOUND)
-            left, fresh = 0, False
+            fill(pair, x0, left, n)
+            fill(verdict, x0, left, SOUND)
+            fresh, whole = False, n
             break
         if fresh:
-            fill(pair, verdict, row, x0, x1, -1, BARE)
-            fresh = False
-        u1, u0, v1, v0, w1, w0 = row_line(k, n, row + 0.5)
-        sx, sy = k.scale[p, 0], k.scale[p, 1]
-        line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
-        for i in range(start, stop):
-            light[i] = TAKEN if pair[row, i] >= 0 else (LIT if front else SHADED)
+            fill(pair, x0, left, -1)
+            fill(verdict, x0, left, BARE)
+            fresh, whole = False, MANY
+        u1, u0, v1, v0, w1, w0 = row_line(k, n, y)
+        falls = LIT if front else SHADED
+        for j in range(stop - start):
+            i = np.uintp(start) + np.uintp(j)
+            light[i] = TAKEN if pair[i] >= 0 else falls
         if front:
-            darken(k, s, chains, link, n, face, line, start, stop, light)
+            sx, sy = k.scale[p, 0], k.scale[p, 1]
+            line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
+            darken(k, s, shadow, n, face, at, line, start, stop, row.block, row.solid, light)
         if k.matte_at[p] >= 0:
-            cut_away(k, p, line, start, stop, light)
-        left -= settle(pair, verdict, row, start, stop, n, LIT if strict else SHADED, light)
+            cut_away(k, p, (u1, u0, v1, v0, w1, w0), start, stop, row.block, row.solid, light)
+        left -= settle(pair, verdict, start, stop, n, LIT if strict else SHADED, light)
     if fresh:
-        fill(pair, verdict, row, x0, x1, -1, BARE)
+        fill(pair, x0, left, -1)
+        fill(verdict, x0, left, BARE)
+    return whole
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -195,87 +217,126 @@ def row_forms(k, n, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def grade(row, x0, x1, forms, unit, limits, verdict, stretch, magnification):  # type: ignore[no-untyped-def]
-    """Stretch and magnification of a row's pixels that show one pair, and the verdicts that follow; compiles to SIMD.
+def grade(x0, x1, forms, unit, limits, stretch, magnification, strain):  # type: ignore[no-untyped-def]
+    """Stretch and magnification of a row's pixels that show one pair, and SOUND, SOFT or SMEARED; compiles to SIMD.
 
-    A function of its own, with few arguments: within the long loop the compiler gives SIMD up.
+    A function of its own, with few arguments: within the long loop the compiler gives SIMD up. Whole blocks are
+    written, as in `fill`.
     """
     (a, c), (b1, b0, d1, d0), (w1, w0) = forms
     most_stretch, most_magnification = limits
-    for j in range(x1 - x0):
+    for j in range(whole_blocks(x1 - x0)):
         i = np.uintp(j) + np.uintp(x0)
         x = x0 + j + 0.5
         b, d, w = b1 * x + b0, d1 * x + d0, w1 * x + w0
-        s1, _ = singular_values(a, b, c, d)
+        s1 = singular_values(a, b, c, d)[0]
         ratio = s1 / max(abs(a * d - b * c), 1e-30)
         s, m = s1 * ratio, unit * w * w * ratio
-        stretch[row, i] = s
-        magnification[row, i] = m
-        limited = SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND)
-        verdict[row, i] = max(verdict[row, i], np.uint8(limited))
+        stretch[i] = s
+        magnification[i] = m
+        strain[i] = SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND)
+
+
+class Row(NamedTuple):
+    """A row in the making, with room for a block beyond its end."""
+
+    pair: Any
+    said: Any  # BARE, SPILLED, SOUND or VOID
+    strain: Any  # SOUND, SOFT or SMEARED
+    stretch: Any
+    magnification: Any
+    light: Any  # how the light of the plate in question falls
+    block: Any  # where a matte's blocks are …
+    solid: Any  # … and what they say
 
 
 @njit(cache=True, error_model="numpy")
-def measure_rows(nearest, k, s, first_row, light, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
-    """Every sixteenth row, in runs of pixels that show one face, and these in runs that show one plate."""
-    k, s, light = lent(k), lent(s), lent(light)
-    nearest, verdict, pair = lent(nearest), lent(verdict), lent(pair)
-    stretch, magnification = lent(stretch), lent(magnification)
-    height, width = nearest.shape
-    newest, links = fallen(s, height, first_row, STRIPES)
-    rows = (height - first_row + STRIPES - 1) // STRIPES
-    for row in range(first_row, height, STRIPES):
-        end = 0
+def measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+    """Rows of `measure_band`, in runs of pixels that show one face, and these in runs that show one plate."""
+    k, s, shown, face, verdict = lent(k), lent(s), lent(shown), lent(face), lent(verdict)
+    pair, stretch, magnification, row = lent(pair), lent(stretch), lent(magnification), lent(row)
+    width = face.shape[1]
+    for at in range(r1 - r0):
+        line, y, end = at * (width + SIMD), r0 + at + 0.5, 0
         while end < width:
             start = end
-            t = nearest[row, start]
-            face = k.tri_face[t] if t >= 0 else -1
-            while end < width and (k.tri_face[nearest[row, end]] if nearest[row, end] >= 0 else -1) == face:
+            f = shown[line + start]
+            while end < width and shown[np.uintp(line + end)] == f:
                 end += 1
-            if face >= 0:
-                land(k, s, (newest, links, rows, row // STRIPES), face, row, start, end, pair, verdict, light)
+            whole = -1
+            if f >= 0:
+                whole = land(k, s, f, r0 + at, start, end, row)
             else:
-                fill(pair, verdict, row, start, end, -1, VOID)
+                fill(row.pair, start, end - start, -1)
+                fill(row.said, start, end - start, VOID)
             last = start
             while last < end:
-                first, n = last, pair[row, last]
-                while last < end and pair[row, last] == n:
-                    last += 1
-                if n >= 0:
-                    limits = (k.limits[face, 0], k.limits[face, 1])
-                    forms = row_forms(k, n, row + 0.5)
-                    grade(row, first, last, forms, k.unit, limits, verdict, stretch, magnification)
+                begin, n = last, whole
+                if whole == MANY:
+                    n = row.pair[last]
+                    while last < end and row.pair[np.uintp(last)] == n:
+                        last += 1
                 else:
-                    for col in range(first, last):
-                        stretch[row, col] = 0.0
-                        magnification[row, col] = 0.0
+                    last = end
+                if n >= 0:
+                    limits = (k.limits[f, 0], k.limits[f, 1])
+                    grade(begin, last, row_forms(k, n, y), k.unit, limits, row.stretch, row.magnification, row.strain)
+                else:
+                    fill(row.stretch, begin, last - begin, 0.0)
+                    fill(row.magnification, begin, last - begin, 0.0)
+                    fill(row.strain, begin, last - begin, SOUND)
+        for i in range(width):
+            face[r0 + at, i] = shown[line + i]
+            pair[r0 + at, i] = row.pair[i]
+            stretch[r0 + at, i] = row.stretch[i]
+            magnification[r0 + at, i] = row.magnification[i]
+            verdict[r0 + at, i] = max(row.said[i], row.strain[i])
+
+
+@njit(cache=True, error_model="numpy")
+def measure_band(k, s, r0, r1, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+    """Rows [r0, r1) of `measure`."""
+    width = face.shape[1]
+    shown = rasterise_band(k, k.piece_face, width, r0, r1)
+    room = width + SIMD
+    row = Row(
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.uint8),
+        np.empty(room, dtype=np.uint8),
+        np.empty(room, dtype=np.float32),
+        np.empty(room, dtype=np.float32),
+        np.empty(room, dtype=np.uint8),
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.uint8),
+    )
+    measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnification)
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def measure(nearest, k, s):  # type: ignore[no-untyped-def]
-    """Verdict (H, W) uint8, pair (H, W) int32, stretch and magnification (H, W) float32 of a rasterised view.
+def measure(k, s, width, height):  # type: ignore[no-untyped-def]
+    """Face and pair (H, W) int32, verdict (H, W) uint8, stretch and magnification (H, W) float32 of a view.
 
-    ``s``: the spans of the shadows in this view.
+    ``k``: the view's cast; ``s``: the spans of the shadows in it.
     """
-    verdict = np.empty(nearest.shape, dtype=np.uint8)
-    pair = np.empty(nearest.shape, dtype=np.int32)
-    stretch = np.empty(nearest.shape, dtype=np.float32)
-    magnification = np.empty(nearest.shape, dtype=np.float32)
-    # every stripe takes rows from top to bottom, so that sky and ground are shared out evenly
-    for stripe in prange(STRIPES):
-        light = np.empty(nearest.shape[1], dtype=np.uint8)
-        measure_rows(nearest, k, s, stripe, light, verdict, pair, stretch, magnification)
-    return verdict, pair, stretch, magnification
+    face, pair = np.empty((height, width), dtype=np.int32), np.empty((height, width), dtype=np.int32)
+    verdict = np.empty((height, width), dtype=np.uint8)
+    stretch = np.empty((height, width), dtype=np.float32)
+    magnification = np.empty((height, width), dtype=np.float32)
+    bands = bands_of(height)
+    for turn in prange(bands):
+        r0, r1 = band_rows(turn, bands, height)
+        measure_band(k, s, r0, r1, face, verdict, pair, stretch, magnification)
+    return face, pair, verdict, stretch, magnification
 
 
 @njit(cache=True, error_model="numpy")
-def tally(nearest, verdict, pair, tri_face, pair_plate, faces, plates):  # type: ignore[no-untyped-def]
+def tally(face, verdict, pair, pair_plate, faces, plates):  # type: ignore[no-untyped-def]
     """Pixels by face, plate (last: none) and verdict, (F, P + 1, 6); void pixels are not in it."""
     out = np.zeros((faces, plates + 1, 6), dtype=np.int64)
-    for row in range(nearest.shape[0]):
-        for col in range(nearest.shape[1]):
-            t = nearest[row, col]
-            if t >= 0:
+    for row in range(face.shape[0]):
+        for col in range(face.shape[1]):
+            f = face[row, col]
+            if f >= 0:
                 n = pair[row, col]
-                out[tri_face[t], pair_plate[n] if n >= 0 else plates, verdict[row, col]] += 1
+                out[f, pair_plate[n] if n >= 0 else plates, verdict[row, col]] += 1
     return out

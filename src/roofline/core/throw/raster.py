@@ -1,8 +1,6 @@
-"""The rasteriser: triangles in homogeneous pixels into face and inverse depth, without clipping.
+"""The rasteriser: which piece is nearest at every pixel centre, without clipping.
 
-Method: Olano and Greer, "Triangle scan conversion using 2D homogeneous coordinates", 1997. For a triangle whose
-corners project to (x w, y w, w), the inverse of that matrix gives three linear forms of the pixel; a pixel is
-inside and in front exactly where all three are ≥ 0, and their sum is one over the depth.
+A row's pixels within a piece lie between its edges' crossings of that row.
 """
 
 from __future__ import annotations
@@ -11,72 +9,10 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array
 from roofline.core.throw.lent import lent
+from roofline.core.throw.mattes import SIMD, SOLID, solid_along, whole_blocks
 
-SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two triangles of one face
-NEAR = 1e-4  # metres; a triangle wholly nearer is left out
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def cross(a, b, out):  # type: ignore[no-untyped-def]
-    """Cross product into out (3,)."""
-    out[0] = a[1] * b[2] - a[2] * b[1]
-    out[1] = a[2] * b[0] - a[0] * b[2]
-    out[2] = a[0] * b[1] - a[1] * b[0]
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def bound(corners, width, height, box):  # type: ignore[no-untyped-def]
-    """Pixel box x0, y0, x1, y1 (exclusive) of a triangle with homogeneous corners (3, 3), cut to a width and height.
-
-    Only what has a positive third component counts: an edge that passes through zero goes to infinity, and takes the
-    box along.
-    """
-    x0, y0, x1, y1 = np.inf, np.inf, -np.inf, -np.inf
-    for i in range(3):
-        p = corners[i]
-        if p[2] > 0:
-            x, y = p[0] / p[2], p[1] / p[2]
-            x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
-    if x0 <= x1 and min(corners[0, 2], corners[1, 2], corners[2, 2]) <= 0:
-        for i in range(3):
-            p, q = corners[i], corners[(i + 1) % 3]
-            if (p[2] > 0) != (q[2] > 0):
-                part = p[2] / (p[2] - q[2])
-                x, y = p[0] + part * (q[0] - p[0]), p[1] + part * (q[1] - p[1])
-                x0, x1 = (-np.inf if x <= 0 else x0), (np.inf if x >= 0 else x1)
-                y0, y1 = (-np.inf if y <= 0 else y0), (np.inf if y >= 0 else y1)
-    box[0], box[1] = max(0.0, min(width, np.floor(x0 - 1))), max(0.0, min(height, np.floor(y0 - 1)))
-    box[2], box[3] = max(0.0, min(width, np.ceil(x1 + 1))), max(0.0, min(height, np.ceil(y1 + 1)))
-
-
-@njit(cache=True, error_model="numpy", parallel=True)
-def setup(corners: Array, width: int, height: int) -> tuple[Array, NDArray[np.int32]]:
-    """Linear forms (T, 3, 3) and pixel boxes (T, 4: x0, y0, x1, y1, exclusive; empty when unseen).
-
-    ``corners``: (T, 3, 3) homogeneous pixels, one corner a row, third component the depth in metres.
-    """
-    count = corners.shape[0]
-    forms = np.zeros((count, 3, 3))
-    boxes = np.zeros((count, 4), dtype=np.int32)
-    for t in prange(count):
-        a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
-        if a[2] <= NEAR and b[2] <= NEAR and c[2] <= NEAR:
-            continue
-        cross(b, c, forms[t, 0])
-        cross(c, a, forms[t, 1])
-        cross(a, b, forms[t, 2])
-        det = a[0] * forms[t, 0, 0] + a[1] * forms[t, 0, 1] + a[2] * forms[t, 0, 2]
-        size = np.sqrt((a[0] ** 2 + a[1] ** 2 + a[2] ** 2) * (b[0] ** 2 + b[1] ** 2 + b[2] ** 2))
-        size *= np.sqrt(c[0] ** 2 + c[1] ** 2 + c[2] ** 2)
-        if abs(det) <= 1e-14 * size:
-            continue
-        for i in range(3):
-            for j in range(3):
-                forms[t, i, j] /= det
-        bound(corners[t], width, height, boxes[t])
-    return forms, boxes
+SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two pieces of one face
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -100,135 +36,105 @@ def between(edges, first, last, y, x0, x1):  # type: ignore[no-untyped-def]
     return int(min(np.ceil(lo), x1)), int(max(np.floor(hi), x0 - 1)) + 1
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def linear(flat, at, x, y):  # type: ignore[no-untyped-def]
-    """The linear form whose three coefficients stand at a place of a flat array, at (x, y)."""
-    return flat[at] * x + flat[at + 1] * y + flat[at + 2]
-
-
 @njit(cache=True, error_model="numpy")
-def lay(nearest, depth, row, at, lo, hi, slope, base, t):  # type: ignore[no-untyped-def]
-    """Write triangle t where it is nearest, on pixels [lo, hi) of a row; compiles to SIMD."""
-    for j in range(hi - lo):
-        col = np.uintp(j) + np.uintp(lo)
-        near = slope * (lo + j + 0.5) + base
-        old = depth[at, col]
-        closer = near > old
-        depth[at, col] = near if closer else old
-        nearest[row, col] = t if closer else nearest[row, col]
+def lay(shown, depth, at, count, x, slope, base, label):  # type: ignore[no-untyped-def]
+    """Write a label to so many pixels from a place on where it is nearest, the first at x; compiles to SIMD.
 
-
-@njit(cache=True, error_model="numpy", inline="always")
-def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
-    """Bilinear matte at a picture pixel; the border value continues outwards by half a pixel."""
-    u = min(max(x - 0.5, 0.0), width - 1.0)
-    v = min(max(y - 0.5, 0.0), height - 1.0)
-    i, j = int(u), int(v)
-    i2, j2 = min(i + 1, int(width) - 1), min(j + 1, int(height) - 1)
-    fu, fv = u - i, v - j
-    w = int(width)
-    top = matte[at + j * w + i] * (1 - fu) + matte[at + j * w + i2] * fu
-    low = matte[at + j2 * w + i] * (1 - fu) + matte[at + j2 * w + i2] * fu
-    return top * (1 - fv) + low * fv
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def solid_at(face, x, y, grid, pair_start, pair_plate, maps, canvas, matte, matte_at):  # type: ignore[no-untyped-def]
-    """Whether a cut-out face is there at a pixel of a grid: its alpha is at least a half.
-
-    The alpha is the matte of its first throw whose canvas covers the point; a cut-out on which nothing is thrown is
-    solid. ``maps``: (grids × N × 9), flat.
+    Whole blocks are read and written, so that no pixel is left over to be done by itself.
     """
-    first, last = pair_start[face], pair_start[face + 1]
-    solid = first == last
-    for n in range(first, last):
-        at = 9 * (grid * pair_plate.size + n)
-        w = linear(maps, at + 6, x, y)
-        if w <= 0:
-            continue
-        u, v = linear(maps, at, x, y) / w, linear(maps, at + 3, x, y) / w
-        p = pair_plate[n]
-        if u < 0 or v < 0 or u >= canvas[p, 4] or v >= canvas[p, 5]:
-            continue
-        solid = matte_at[p] < 0 or matte_value(matte, matte_at[p], canvas[p, 4], canvas[p, 5], u, v) >= 0.5
-        break
-    return solid
+    for j in range(whole_blocks(count)):
+        i = np.uintp(at) + np.uintp(j)
+        near = slope * (x + j) + base
+        old = depth[i]
+        closer = (near > old) & (j < count)
+        depth[i] = near if closer else old
+        shown[i] = label if closer else shown[i]
 
 
 @njit(cache=True, error_model="numpy")
-def rasterise_band(  # type: ignore[no-untyped-def]
-    forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas, matte, matte_at, nearest, r0, r1
-):
-    """Rows [r0, r1) of `rasterise`."""
-    forms, boxes, tri_face, cutout, nearest = lent(forms), lent(boxes), lent(tri_face), lent(cutout), lent(nearest)
-    pair_start, pair_plate, maps = lent(pair_start), lent(pair_plate), lent(maps)
-    canvas, matte, matte_at = lent(canvas), lent(matte), lent(matte_at)
-    depth, edges = np.zeros((r1 - r0, nearest.shape[1])), np.empty(12)
-    nearest[r0:r1] = -1
-    for t in range(forms.shape[0]):
-        y0, y1 = max(boxes[t, 1], r0), min(boxes[t, 3], r1)
-        if not use[t] or y0 >= y1 or boxes[t, 0] >= boxes[t, 2]:
+def rasterise_rows(k, label, width, r0, r1, edges, block, solid, shown, depth):  # type: ignore[no-untyped-def]
+    """Write `rasterise_band`'s rows to what is shown.
+
+    ``edges``: room for those of a piece; ``block``, ``solid``: for a row of a cut-out; ``depth``: for one over it.
+    """
+    k, label, shown, depth = lent(k), lent(label), lent(shown), lent(depth)
+    edges, block, solid = lent(edges), lent(block), lent(solid)
+    stride = width + SIMD
+    for q in range(label.size):
+        y0, y1 = max(k.piece_boxes[q, 1], r0), min(k.piece_boxes[q, 3], r1)
+        x0, x1 = k.piece_boxes[q, 0], k.piece_boxes[q, 2]
+        if label[q] < 0 or y0 >= y1 or x0 >= x1:
             continue
-        slope = forms[t, 0, 0] + forms[t, 1, 0] + forms[t, 2, 0]
-        rise = forms[t, 0, 1] + forms[t, 1, 1] + forms[t, 2, 1]
-        rest = forms[t, 0, 2] + forms[t, 1, 2] + forms[t, 2, 2]
-        face = tri_face[t]
-        for i in range(3):
-            edge_of(edges, i, forms[t, i, 0], forms[t, i, 1], forms[t, i, 2])
+        face, first, sides = k.piece_face[q], k.first[q], k.first[q + 1] - k.first[q]
+        slope, rise, rest = k.depths[3 * face], k.depths[3 * face + 1], k.depths[3 * face + 2]
+        for i in range(sides):
+            at = 3 * (first + i)
+            edge_of(edges, i, k.edges[at], k.edges[at + 1], k.edges[at + 2])
         for row in range(y0, y1):
             y = row + 0.5
-            lo, hi = between(edges, 0, 3, y, boxes[t, 0], boxes[t, 2])
+            lo, hi = between(edges, 0, sides, y, x0, x1)
             if lo >= hi:
                 continue
             base = rise * y + rest
-            at = row - r0
-            if not cutout[face]:
-                lay(nearest, depth, row, at, lo, hi, slope, base, t)
+            at = (row - r0) * stride + lo
+            if not k.cutout[face]:
+                lay(shown, depth, at, hi - lo, lo + 0.5, slope, base, label[q])
                 continue
-            for col in range(lo, hi):
-                x = col + 0.5
-                near = slope * x + base
-                if near > depth[at, col] and solid_at(
-                    face, x, y, 0, pair_start, pair_plate, maps, canvas, matte, matte_at
-                ):
-                    depth[at, col] = near
-                    nearest[row, col] = t
+            solid_along(k, k.maps, 0, face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, block, solid)
+            for j in range(hi - lo):
+                near = slope * (lo + j + 0.5) + base
+                if solid[lo + j] == SOLID and near > depth[at + j]:
+                    depth[at + j] = near
+                    shown[at + j] = label[q]
+
+
+@njit(cache=True, error_model="numpy")
+def rasterise_band(k, label, width, r0, r1):  # type: ignore[no-untyped-def]
+    """Rows [r0, r1) of `rasterise`, one after another, each with a block more at its end."""
+    room = (r1 - r0) * (width + SIMD)
+    shown, depth = np.full(room, -1, dtype=np.int32), np.zeros(room)
+    block, solid = np.empty(width + SIMD, dtype=np.int32), np.empty(width + SIMD, dtype=np.uint8)
+    rasterise_rows(k, label, width, r0, r1, np.empty(4 * k.sides), block, solid, shown, depth)
+    return shown
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def bands_of(height):  # type: ignore[no-untyped-def]
+    """Into how many bands of rows a view is cut: low enough that one stays in the cache; an odd number."""
+    return max(min(height, 31), height // 24) | 1
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def band_rows(turn, bands, height):  # type: ignore[no-untyped-def]
+    """First row and end of the band whose turn it is; turns that follow one another are spread over the whole view.
+
+    A thread takes one range of turns: so all of them get their share of sky and of ground.
+    """
+    band = 8 * turn % bands
+    return height * band // bands, height * (band + 1) // bands
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def rasterise(  # type: ignore[no-untyped-def]
-    forms,
-    boxes,
-    use,
-    tri_face,
-    cutout,
-    pair_start,
-    pair_plate,
-    maps,
-    canvas,  # type: ignore[no-untyped-def]
-    matte,
-    matte_at,
-    width,
-    height,
-):
-    """Nearest triangle (H, W) int32, −1 where there is none, at every pixel centre.
+def rasterise(k, label, width, height):  # type: ignore[no-untyped-def]
+    """Label (H, W) int32 of the nearest piece, −1 where there is none, at every pixel centre.
 
-    ``use`` (T,) says which triangles take part; cut-outs count where their alpha is at least a half.
+    ``k``: the view's `Cast`; ``label`` (Q,): what is said of each piece, −1 for those that are left out. Cut-outs count
+    where their alpha is at least a half.
     """
     nearest = np.empty((height, width), dtype=np.int32)
-    # bands low enough that their depths stay in the cache, and enough of them to share out
-    bands = max(min(height, 32), height // 24)
-    for band in prange(bands):
-        r0, r1 = height * band // bands, height * (band + 1) // bands
-        rasterise_band(
-            forms, boxes, use, tri_face, cutout, pair_start, pair_plate, maps, canvas, matte, matte_at, nearest, r0, r1
-        )
+    bands = bands_of(height)
+    for turn in prange(bands):
+        r0, r1 = band_rows(turn, bands, height)
+        shown = rasterise_band(k, label, width, r0, r1)
+        for row in range(r0, r1):
+            at = (row - r0) * (width + SIMD)
+            nearest[row] = shown[at : at + width]
     return nearest
 
 
 @njit(cache=True, error_model="numpy")
 def which(nearest: NDArray[np.int32], count: int) -> NDArray[np.int32]:
-    """The triangles of so many that show anywhere in a raster (H, W)."""
+    """The labels below a count that show anywhere in a raster (H, W)."""
     shows = np.zeros(count, dtype=np.bool_)
     for t in nearest.flat:
         if t >= 0:

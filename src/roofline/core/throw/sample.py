@@ -15,10 +15,12 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from roofline.core.throw.lent import lent
-from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, STRIPES, jacobian, reach
+from roofline.core.throw.mattes import linear
+from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, jacobian, reach
 from roofline.core.throw.sight import hidden
 
 MAX_PROBES = 16
+STRIPES = 16
 
 
 class Textures(NamedTuple):
@@ -188,14 +190,12 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def inside(forms, t, x, y):  # type: ignore[no-untyped-def]
-    """Inverse depth of triangle t at a pixel, or 0 outside of it."""
-    b0 = forms[t, 0, 0] * x + forms[t, 0, 1] * y + forms[t, 0, 2]
-    b1 = forms[t, 1, 0] * x + forms[t, 1, 1] * y + forms[t, 1, 2]
-    b2 = forms[t, 2, 0] * x + forms[t, 2, 1] * y + forms[t, 2, 2]
-    result = 0.0
-    if b0 >= 0 and b1 >= 0 and b2 >= 0:
-        result = b0 + b1 + b2
+def inside(k, q, x, y):  # type: ignore[no-untyped-def]
+    """Inverse depth of piece q at a pixel, or 0 outside of it."""
+    result = linear(k.depths, 3 * k.piece_face[q], x, y)
+    for e in range(k.first[q], k.first[q + 1]):
+        if linear(k.edges, 3 * e, x, y) < 0:
+            result = 0.0
     return result
 
 
@@ -214,10 +214,9 @@ def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
+def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
     """Every sixteenth row of `paint`."""
-    k, tex = lent(k), lent(tex)
-    nearest2, fine_depth, forms, boxes, out = lent(nearest2), lent(fine_depth), lent(forms), lent(boxes), lent(out)
+    k, tex, nearest2, out = lent(k), lent(tex), lent(nearest2), lent(out)
     height, width = out.shape[:2]
     acc, one = lent(acc), lent(one)
     sub = np.zeros(4, dtype=np.int64)
@@ -226,8 +225,7 @@ def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, 
     for row in range(first_row, height, STRIPES):
         for col in range(width):
             for s in range(4):
-                t = nearest2[2 * row + s // 2, 2 * col + s % 2]
-                sub[s] = k.tri_face[t] if t >= 0 else -1
+                sub[s] = nearest2[2 * row + s // 2, 2 * col + s % 2]
             x, y = col + 0.5, row + 0.5
             whole = sub[0] == sub[1] and sub[0] == sub[2] and sub[0] == sub[3]
             parts = 1 if whole else 4
@@ -239,22 +237,24 @@ def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, 
                     for i in range(4):
                         out[row, col, i] += acc[i] / np.float32(parts)
             count = 0
-            for c in range(cut_tris.shape[0]):
-                t = cut_tris[c]
-                if col < boxes[t, 0] or col >= boxes[t, 2] or row < boxes[t, 1] or row >= boxes[t, 3]:
+            for c in range(cut.shape[0]):
+                q = cut[c]
+                if col < k.piece_boxes[q, 0] or col >= k.piece_boxes[q, 2]:
                     continue
-                inv = inside(forms, t, x, y)
-                face = k.tri_face[t]
-                if inv <= 0 or count == 16 or (count > 0 and k.tri_face[hits[count - 1]] == face):
+                if row < k.piece_boxes[q, 1] or row >= k.piece_boxes[q, 3]:
+                    continue
+                inv = inside(k, q, x, y)
+                face = k.piece_face[q]
+                if inv <= 0 or count == 16 or (count > 0 and k.piece_face[hits[count - 1]] == face):
                     continue
                 at = count
                 while at > 0 and near[at - 1] > inv:
                     hits[at], near[at] = hits[at - 1], near[at - 1]
                     at -= 1
-                hits[at], near[at] = t, inv
+                hits[at], near[at] = q, inv
                 count += 1
             for c in range(count):
-                face = k.tri_face[hits[c]]
+                face = k.piece_face[hits[c]]
                 seen = 0.0
                 for s in range(4):
                     other = sub[s]
@@ -262,7 +262,7 @@ def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, 
                         seen += 0.25
                     else:
                         sx, sy = x - 0.25 + 0.5 * (s % 2), y - 0.25 + 0.5 * (s // 2)
-                        if near[c] > fine_depth[other, 0] * sx + fine_depth[other, 1] * sy + fine_depth[other, 2]:
+                        if near[c] > linear(k.depths, 3 * other, sx, sy):
                             seen += 0.25
                 if seen > 0:
                     cut_colour(k, tex, face, x, y, acc)
@@ -272,14 +272,14 @@ def paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, first_row, 
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def paint(nearest2, fine_depth, forms, boxes, cut_tris, k, tex):  # type: ignore[no-untyped-def]
+def paint(nearest2, cut, k, tex):  # type: ignore[no-untyped-def]
     """Picture (H, W, 4) float32, premultiplied linear, of a view.
 
-    ``nearest2`` (2H, 2W): nearest opaque triangle on a grid twice as fine; ``fine_depth`` (F, 3): inverse depth forms
-    of the faces on the view's own grid; ``cut_tris``: triangles of cut-outs, laid over back to front.
+    ``nearest2`` (2H, 2W): nearest opaque face on a grid twice as fine; ``cut``: pieces of cut-outs, laid over back to
+    front; ``k``: the view's cast.
     """
     out = np.zeros((nearest2.shape[0] // 2, nearest2.shape[1] // 2, 4), dtype=np.float32)
     for stripe in prange(STRIPES):
         acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
-        paint_rows(nearest2, fine_depth, forms, boxes, cut_tris, k, tex, stripe, acc, one, out)
+        paint_rows(nearest2, cut, k, tex, stripe, acc, one, out)
     return out

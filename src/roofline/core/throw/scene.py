@@ -8,12 +8,12 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, view_of
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import NO_MESHES, Faces, Meshes, faces_of
+from roofline.core.throw.mattes import joined_mattes
 from roofline.errors import PlateError
 from roofline.shot import Plate, Shot
 
@@ -55,6 +55,8 @@ class Scene:
     pictures: list[PlatePicture]
     matte: NDArray[np.float32]  # all mattes, one after another
     matte_at: NDArray[np.int64]  # (P,) offset, −1 for none
+    blocks: NDArray[np.uint8]  # see `mattes`
+    block_at: NDArray[np.int64]  # (P,)
     canvas: Array  # (P, 6): x0, y0, width, height in photo pixels; picture width, height
     without: list[set[int]] = field(default_factory=list)
 
@@ -184,23 +186,15 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes 
     first = np.r_[0, np.cumsum(counts)]
     pairs = np.concatenate([p.pair_counts for p in parts]) if parts else np.zeros(0, np.int64)
     names = [n for p in parts for n in p.names]
-    mattes: list[Picture] = []
-    matte_at, canvas = [], []
-    total = 0
+    canvas = []
     for p in plates:
         picture = pictures[p.id]
         canvas.append((*p.canvas, *picture.size))
-        if picture.matte is None:
-            matte_at.append(-1)
-        else:
-            if picture.matte.shape != (picture.size[1], picture.size[0]):
-                raise PlateError(
-                    f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
-                    f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px."
-                )
-            matte_at.append(total)
-            mattes.append(np.ascontiguousarray(picture.matte, dtype=np.float32).ravel())
-            total += picture.matte.size
+        if picture.matte is not None and picture.matte.shape != (picture.size[1], picture.size[0]):
+            raise PlateError(
+                f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
+                f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px."
+            )
     solid_ids = [s.id for s in shot.solids]
     return Scene(
         corners=_joined([p.corners for p in parts], np.float64).reshape(-1, 3, 3),
@@ -219,86 +213,7 @@ def compile_scene(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes 
         plates=plates,
         views=[views[p.photo] for p in plates],
         pictures=[pictures[p.id] for p in plates],
-        matte=np.concatenate(mattes) if mattes else np.zeros(1, dtype=np.float32),
-        matte_at=np.array(matte_at, dtype=np.int64),
+        **joined_mattes([(pictures[p.id].size, pictures[p.id].matte) for p in plates]),
         canvas=np.array(canvas, dtype=np.float64).reshape(-1, 6),
         without=[{solid_ids.index(s) for s in p.without if s in solid_ids} for p in plates],
     )
-
-
-def homographies(scene: Scene, view: View) -> Array:
-    """Homographies (N, 3, 3) from a view's pixels to each pair's plate picture pixels, through the face's plane.
-
-    Signed so that the third component is positive where the point is in front of the plate's camera, provided that
-    it is in front of the view. Hartley and Zisserman, Multiple View Geometry, 2nd ed., sec. 13.1, with both cameras
-    general.
-    """
-    shifts = view.position - scene.standpoints
-    back = np.ascontiguousarray(view.rotation.T @ view.inverse)
-    gaps = scene.offsets - scene.normals @ view.position if len(scene.offsets) else np.zeros(0)
-    return _chained(scene.normals, gaps, scene.pair_face, scene.pair_plate, scene.fronts, shifts, back)
-
-
-@njit(cache=True, error_model="numpy")
-def _chained(normals, gaps, pair_face, pair_plate, fronts, shifts, back):  # type: ignore[no-untyped-def]
-    out = np.empty((len(pair_face), 3, 3))
-    through = np.empty((3, 3))
-    for n in range(len(pair_face)):
-        f, p = pair_face[n], pair_plate[n]
-        sign = np.sign(gaps[f])
-        for i in range(3):
-            for j in range(3):
-                through[i, j] = sign * (shifts[p, i] * normals[f, j] + (gaps[f] if i == j else 0.0))
-        for i in range(3):
-            for j in range(3):
-                total = 0.0
-                for a in range(3):
-                    for b in range(3):
-                        total += fronts[p, i, a] * through[a, b] * back[b, j]
-                out[n, i, j] = total
-    return out
-
-
-def inverse_depths(scene: Scene, view: View) -> Array:
-    """Linear forms (F, 3): one over the depth of each face's plane at a pixel (x, y, 1) of a view."""
-    gap = scene.offsets - scene.normals @ view.position
-    safe = np.where(np.abs(gap) > 1e-12, gap, 1e-12)
-    return (scene.normals @ view.rotation.T @ view.inverse) / safe[:, None]
-
-
-def canvas_boxes(scene: Scene, maps: Array) -> Array:
-    """Boxes (N, 4) x0, y0, x1, y1 of a view outside of which a pair's canvas cannot lie.
-
-    The canvas is brought into the view by the inverse map; where a corner comes from behind, the box is everything.
-    """
-    return _boxes(maps, np.ascontiguousarray(scene.canvas[:, 4:]), scene.pair_plate)
-
-
-@njit(cache=True, error_model="numpy")
-def _boxes(maps, sizes, pair_plate):  # type: ignore[no-untyped-def]
-    out = np.empty((len(maps), 4))
-    out[:, :2] = -np.inf
-    out[:, 2:] = np.inf
-    inverse = np.empty((3, 3))
-    for n in range(len(maps)):
-        m = maps[n]
-        for i in range(3):  # the adjugate: the inverse up to scale, also where it is nearly singular
-            a, b = m[(i + 1) % 3], m[(i + 2) % 3]
-            for j in range(3):
-                inverse[j, i] = a[(j + 1) % 3] * b[(j + 2) % 3] - a[(j + 2) % 3] * b[(j + 1) % 3]
-        sign = np.sign(m[0, 0] * inverse[0, 0] + m[0, 1] * inverse[1, 0] + m[0, 2] * inverse[2, 0])
-        w, h = sizes[pair_plate[n], 0], sizes[pair_plate[n], 1]
-        x0, y0, x1, y1 = np.inf, np.inf, -np.inf, -np.inf
-        ahead = sign != 0
-        for c in range(4):
-            u, v = (w if c == 1 or c == 2 else 0.0), (h if c >= 2 else 0.0)
-            p = sign * (inverse[0, 0] * u + inverse[0, 1] * v + inverse[0, 2])
-            q = sign * (inverse[1, 0] * u + inverse[1, 1] * v + inverse[1, 2])
-            r = sign * (inverse[2, 0] * u + inverse[2, 1] * v + inverse[2, 2])
-            if r <= 1e-12 * (abs(p) + abs(q) + abs(r)):
-                ahead = False
-                break
-            x0, y0, x1, y1 = min(x0, p / r), min(y0, q / r), max(x1, p / r), max(y1, q / r)
-        if ahead:
-            out[n, 0], out[n, 1], out[n, 2], out[n, 3] = x0 - 1e-6, y0 - 1e-6, x1 + 1e-6, y1 + 1e-6
-    return out

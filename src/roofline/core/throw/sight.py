@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from roofline.core.throw.cells import CELL_BITS, MIXED
-from roofline.core.throw.raster import linear, solid_at
+from roofline.core.throw.mattes import linear, solid_at
 
 NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
 
@@ -36,7 +36,7 @@ def plane_nearer(k, p, other, n, x, y):  # type: ignore[no-untyped-def]
 def hidden(k, p, n, face, x, y):  # type: ignore[no-untyped-def]
     """Whether another face stands between plate p's camera and pair n's point at raster pixel (x, y).
 
-    A cell that shows one face decides at once; in any other the triangles that show there are tested exactly.
+    A cell that shows one face decides at once; in any other the pieces that show there are tested exactly.
     """
     shown = cell_at(k, p, x, y)
     result = False
@@ -44,21 +44,15 @@ def hidden(k, p, n, face, x, y):  # type: ignore[no-untyped-def]
         result = shown != face and plane_nearer(k, p, shown, n, x, y)
     elif shown <= MIXED:
         at = k.list_at[p] + MIXED - shown
-        limit = linear(k.pair_depth, 3 * n, x, y) * (1 + NEARER)
         for entry in range(at + 1, at + 1 + k.lists[at]):
-            t = k.lists[entry]
-            other = k.tri_face[t]
-            if other == face:
+            q = k.lists[entry]
+            other = k.piece_face[q]
+            if other == face or not plane_nearer(k, p, other, n, x, y):
                 continue
-            form = 9 * (p * k.tri_face.size + t)
-            b0 = linear(k.plate_forms, form, x, y)
-            b1 = linear(k.plate_forms, form + 3, x, y)
-            b2 = linear(k.plate_forms, form + 6, x, y)
-            if b0 < 0 or b1 < 0 or b2 < 0 or b0 + b1 + b2 <= limit:
-                continue
-            if not k.cutout[other] or solid_at(
-                other, x, y, p, k.pair_start, k.pair_plate, k.plate_maps, k.canvas, k.matte, k.matte_at
-            ):
+            inside, corner = True, p * k.first[k.piece_face.size]
+            for e in range(corner + k.first[q], corner + k.first[q + 1]):
+                inside = inside and linear(k.plate_edges, 3 * e, x, y) >= 0
+            if inside and (not k.cutout[other] or solid_at(k, k.plate_maps, p, other, x, y)):
                 result = True
                 break
     return result

@@ -1,0 +1,201 @@
+"""Mattes, and where a cut-out is solid by them.
+
+A look into a matte of many megapixels mostly waits for the memory. So each matte also has blocks of 8 × 8 pixels, few
+enough to stay in the cache, which say when the whole block is on one side of a half.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+BLOCK_BITS = 3  # blocks are 8 × 8 picture pixels
+SIDE = 1 << BLOCK_BITS
+CLEAR, SOLID, MIXED, UNSAID = range(4)
+SIMD = 8  # pixels that the inner loops take at once; a row in the making has room for as many beyond its end
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def linear(flat, at, x, y):  # type: ignore[no-untyped-def]
+    """The linear form whose three coefficients stand at a place of a flat array, at (x, y)."""
+    return flat[at] * x + flat[at + 1] * y + flat[at + 2]
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def linear_of(flat, at, x, y, w):  # type: ignore[no-untyped-def]
+    """The linear form whose three coefficients stand at a place of a flat array, of the homogeneous (x, y, w)."""
+    return flat[at] * x + flat[at + 1] * y + flat[at + 2] * w
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def whole_blocks(count):  # type: ignore[no-untyped-def]
+    """A number of pixels, rounded up to a multiple of SIMD."""
+    return (count + SIMD - 1) // SIMD * SIMD
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def matte_blocks(matte: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Blocks (⌈H / 8⌉, ⌈W / 8⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or MIXED."""
+    tall, wide = matte.shape
+    out = np.empty(((tall + SIDE - 1) // SIDE, (wide + SIDE - 1) // SIDE), dtype=np.uint8)
+    for j in prange(out.shape[0]):
+        y0, y1 = max(j * SIDE - 1, 0), min((j + 1) * SIDE + 1, tall)
+        for i in range(out.shape[1]):
+            least, most = np.float32(2), np.float32(-1)
+            for y in range(y0, y1):  # a bilinear look from within reaches one pixel beyond
+                for x in range(max(i * SIDE - 1, 0), min((i + 1) * SIDE + 1, wide)):
+                    least, most = min(least, matte[y, x]), max(most, matte[y, x])
+            out[j, i] = CLEAR if most < 0.5 else (SOLID if least >= 0.5 else MIXED)
+    return out
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
+    """Bilinear matte at a picture pixel; the border value continues outwards by half a pixel."""
+    u = min(max(x - 0.5, 0.0), width - 1.0)
+    v = min(max(y - 0.5, 0.0), height - 1.0)
+    i, j = int(u), int(v)
+    i2, j2 = min(i + 1, int(width) - 1), min(j + 1, int(height) - 1)
+    fu, fv = u - i, v - j
+    w = int(width)
+    top = matte[at + j * w + i] * (1 - fu) + matte[at + j * w + i2] * fu
+    low = matte[at + j2 * w + i] * (1 - fu) + matte[at + j2 * w + i2] * fu
+    return top * (1 - fv) + low * fv
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def solid_plate(s, p, u, v):  # type: ignore[no-untyped-def]
+    """Whether plate p's matte, if it has one, is at least a half at a pixel (u, v) of its picture.
+
+    ``s``: a named tuple with the scene's canvases and mattes, as are `Cast` and `Solids`.
+    """
+    across = (int(s.canvas[p, 4]) + SIDE - 1) >> BLOCK_BITS
+    block = s.blocks[s.block_at[p] + (int(v) >> BLOCK_BITS) * across + (int(u) >> BLOCK_BITS)]
+    return block == SOLID or (
+        block == MIXED and matte_value(s.matte, s.matte_at[p], s.canvas[p, 4], s.canvas[p, 5], u, v) >= 0.5
+    )
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def solid_at(s, maps, grid, face, x, y):  # type: ignore[no-untyped-def]
+    """Whether a cut-out face is there at a pixel of a grid: its alpha is at least a half.
+
+    The alpha is the matte of its first throw whose canvas covers the point; a cut-out on which nothing is thrown is
+    solid. ``s``: as in `solid_plate`; ``maps``: (grids × N × 9), flat.
+    """
+    first, last = s.pair_start[face], s.pair_start[face + 1]
+    solid = first == last
+    for n in range(first, last):
+        at = 9 * (grid * s.pair_plate.size + n)
+        w = linear(maps, at + 6, x, y)
+        if w <= 0:
+            continue
+        nearness = 1.0 / w
+        u, v = linear(maps, at, x, y) * nearness, linear(maps, at + 3, x, y) * nearness
+        p = s.pair_plate[n]
+        if u < 0 or v < 0 or u >= s.canvas[p, 4] or v >= s.canvas[p, 5]:
+            continue
+        solid = solid_plate(s, p, u, v)
+        break
+    return solid
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def start_along(solid, x0, x1, said):  # type: ignore[no-untyped-def]
+    """Write one thing to a row's pixels [x0, x1)."""
+    for j in range(x1 - x0):
+        solid[np.uintp(x0) + np.uintp(j)] = said
+
+
+@njit(cache=True, error_model="numpy")
+def find_along(line, width, height, at, nowhere, x0, count, block):  # type: ignore[no-untyped-def]
+    """Write where the block is in which each of so many pixels of a row lies, from x0 on; compiles to SIMD.
+
+    ``line``: slopes and constants in x of the three homogeneous components of the map to the picture, along the row;
+    ``at``: where the picture's blocks begin; ``nowhere``: what is written for pixels off the picture.
+    """
+    u1, u0, v1, v0, w1, w0 = line
+    across = np.int32((int(width) + SIDE - 1) >> BLOCK_BITS)
+    for j in range(whole_blocks(count)):
+        x = x0 + j + 0.5
+        w = w1 * x + w0
+        nearness = 1.0 / w
+        u, v = (u1 * x + u0) * nearness, (v1 * x + v0) * nearness
+        on = (w > 0) & (u >= 0) & (v >= 0) & (u < width) & (v < height)
+        i, k = np.int32(u if on else 0.0), np.int32(v if on else 0.0)
+        place = np.int32(at) + (k >> BLOCK_BITS) * across + (i >> BLOCK_BITS)
+        block[np.uintp(j)] = place if on else np.int32(nowhere)
+
+
+@njit(cache=True, error_model="numpy")
+def say_along(blocks, block, x0, count, solid):  # type: ignore[no-untyped-def]
+    """Write what the blocks say to those of so many pixels that are UNSAID; returns how many are MIXED."""
+    mixed = 0
+    for j in range(count):
+        i = np.uintp(x0) + np.uintp(j)
+        said = blocks[np.uintp(block[np.uintp(j)])]
+        said = said if solid[i] == UNSAID else solid[i]
+        solid[i] = said
+        mixed += said == MIXED
+    return mixed
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
+    """`solid_plate` for those of a row's pixels [x0, x1) that are UNSAID and on plate p's picture.
+
+    ``line``: as in `find_along`; ``block``: room for a row.
+    """
+    width, height = s.canvas[p, 4], s.canvas[p, 5]
+    find_along(line, width, height, s.block_at[p], s.blocks.size - 1, x0, x1 - x0, block)
+    if say_along(s.blocks, block, x0, x1 - x0, solid):
+        for j in range(x1 - x0):
+            i = np.uintp(x0) + np.uintp(j)
+            if solid[i] == MIXED:
+                x = x0 + j + 0.5
+                nearness = 1.0 / (line[4] * x + line[5])
+                u, v = (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
+                value = matte_value(s.matte, s.matte_at[p], width, height, u, v)
+                solid[i] = np.uint8(SOLID) if value >= 0.5 else np.uint8(CLEAR)
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
+    """Write `solid_at`, as CLEAR or SOLID, for the pixels [x0, x1) of a row, which ``line`` leads to the grid."""
+    first, last = s.pair_start[face], s.pair_start[face + 1]
+    start_along(solid, x0, x1, SOLID if first == last else UNSAID)
+    u1, u0, v1, v0, w1, w0 = line
+    for n in range(first, last):
+        at = 9 * (grid * s.pair_plate.size + n)
+        through = (
+            linear_of(maps, at, u1, v1, w1),
+            linear_of(maps, at, u0, v0, w0),
+            linear_of(maps, at + 3, u1, v1, w1),
+            linear_of(maps, at + 3, u0, v0, w0),
+            linear_of(maps, at + 6, u1, v1, w1),
+            linear_of(maps, at + 6, u0, v0, w0),
+        )
+        solid_plate_along(s, s.pair_plate[n], through, x0, x1, block, solid)
+
+
+def joined_mattes(pictures: Sequence[tuple[tuple[int, int], NDArray[np.float32] | None]]) -> dict[str, NDArray]:
+    """Mattes and blocks of pictures (size, matte or None), one after another, and where they begin.
+
+    Named as in the tuples. A picture without a matte has none to look into (−1), and blocks that are SOLID. After all
+    blocks comes one that is UNSAID.
+    """
+    mattes = [np.zeros(0, np.float32) if m is None else np.ascontiguousarray(m, dtype=np.float32) for _, m in pictures]
+    blocks = [
+        np.full((-(-h // SIDE), -(-w // SIDE)), SOLID, dtype=np.uint8) if m.size == 0 else matte_blocks(m)
+        for ((w, h), _), m in zip(pictures, mattes, strict=True)
+    ]
+    sizes = np.array([m.size for m in mattes], dtype=np.int64)
+    return {
+        "matte": np.concatenate([*(m.ravel() for m in mattes), np.zeros(1, np.float32)]),
+        "matte_at": np.where(sizes > 0, np.cumsum(sizes) - sizes, -1),
+        "blocks": np.concatenate([*(b.ravel() for b in blocks), np.full(1, UNSAID, np.uint8)]),
+        "block_at": np.cumsum([0, *(b.size for b in blocks)], dtype=np.int64)[:-1],
+    }

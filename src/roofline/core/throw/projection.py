@@ -1,0 +1,153 @@
+"""A scene as a view sees it: where its pieces lie, how deep they are, and where every throw leads."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+from roofline.core.camera import View
+from roofline.core.throw.pieces import Pieces, bound
+from roofline.core.throw.scene import Scene
+
+NEAR = 1e-4  # metres; a piece wholly nearer is left out
+EDGE_ON = 1e-12  # metres from its plane to the eye at which a face is not seen
+CHUNKS = 8
+
+
+class Projection(NamedTuple):
+    """F faces, Q pieces with V corners, N pairs of a face and a plate."""
+
+    depths: Any  # (F × 3) linear form of the pixel: one over the depth of a face's plane
+    edges: Any  # (V × 3) the linear forms that are ≥ 0 within a piece, one for each corner and the next
+    piece_boxes: Any  # (Q × 4) pixels x0, y0, x1, y1 (exclusive) within which a piece lies; empty when unseen
+    maps: Any  # (N × 9) homographies from the view's pixels to the plate's picture pixels
+    boxes: Any  # (N × 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def _outline(corners, count, towards, edges, at, box, width, height):  # type: ignore[no-untyped-def]
+    """Edges, from a place on, and box of a piece with so many homogeneous corners; ``towards``: its normal is not to the eye.
+
+    Method: Olano and Greer, "Triangle scan conversion using 2D homogeneous coordinates", 1997, for any convex piece.
+    """
+    nearest = -np.inf
+    for i in range(count):
+        nearest = max(nearest, corners[i, 2])
+    if nearest > NEAR:
+        for i in range(count):
+            j = i + 1 if i + 1 < count else 0
+            a, b = (i, j) if towards else (j, i)
+            edges[at + 3 * i] = corners[a, 1] * corners[b, 2] - corners[a, 2] * corners[b, 1]
+            edges[at + 3 * i + 1] = corners[a, 2] * corners[b, 0] - corners[a, 0] * corners[b, 2]
+            edges[at + 3 * i + 2] = corners[a, 0] * corners[b, 1] - corners[a, 1] * corners[b, 0]
+        bound(corners, 0, count, width, height, box)
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def _homography(front, shift, normal, gap, back, through, out, at):  # type: ignore[no-untyped-def]
+    """Homography from a view's pixels to a plate's picture pixels through a face's plane, to a place in out.
+
+    Signed so that the third component is positive where the point is in front of the plate's camera, provided that
+    it is in front of the view. Hartley and Zisserman, Multiple View Geometry, 2nd ed., sec. 13.1, with both cameras
+    general. ``front``: from directions to picture pixels; ``shift``: from the plate's camera to the view's; ``gap``:
+    from the view to the plane; ``back``: from the view's pixels to directions; ``through`` (3, 3): room.
+    """
+    sign = np.sign(gap)
+    for j in range(3):
+        along = normal[0] * back[0, j] + normal[1] * back[1, j] + normal[2] * back[2, j]
+        for i in range(3):
+            through[i, j] = sign * (shift[i] * along + gap * back[i, j])
+    for i in range(3):
+        for j in range(3):
+            out[at + 3 * i + j] = (
+                front[i, 0] * through[0, j] + front[i, 1] * through[1, j] + front[i, 2] * through[2, j]
+            )
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def _canvas_box(maps, at, w, h, inverse, box):  # type: ignore[no-untyped-def]
+    """Box of the view in which a picture of w by h pixels can lie, to which the map at a place leads; all over if need be.
+
+    The picture is brought into the view by the inverse map; where a corner comes from behind, the box is everything.
+    """
+    for i in range(3):  # the adjugate: the inverse up to scale, also where it is nearly singular
+        a, b = at + 3 * ((i + 1) % 3), at + 3 * ((i + 2) % 3)
+        for j in range(3):
+            k, n = (j + 1) % 3, (j + 2) % 3
+            inverse[j, i] = maps[a + k] * maps[b + n] - maps[a + n] * maps[b + k]
+    sign = np.sign(maps[at] * inverse[0, 0] + maps[at + 1] * inverse[1, 0] + maps[at + 2] * inverse[2, 0])
+    x0, y0, x1, y1 = np.inf, np.inf, -np.inf, -np.inf
+    ahead = sign != 0
+    for c in range(4):
+        u, v = (w if c == 1 or c == 2 else 0.0), (h if c >= 2 else 0.0)
+        p = sign * (inverse[0, 0] * u + inverse[0, 1] * v + inverse[0, 2])
+        q = sign * (inverse[1, 0] * u + inverse[1, 1] * v + inverse[1, 2])
+        r = sign * (inverse[2, 0] * u + inverse[2, 1] * v + inverse[2, 2])
+        if r <= 1e-12 * (abs(p) + abs(q) + abs(r)):
+            ahead = False
+            break
+        x0, y0, x1, y1 = min(x0, p / r), min(y0, q / r), max(x1, p / r), max(y1, q / r)
+    box[0], box[1] = (x0 - 1e-6, y0 - 1e-6) if ahead else (-np.inf, -np.inf)
+    box[2], box[3] = (x1 + 1e-6, y1 + 1e-6) if ahead else (np.inf, np.inf)
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def _project(  # type: ignore[no-untyped-def]
+    pieces, normals, offsets, pair_face, pair_plate, fronts, standpoints, canvas, eye, ahead, back, width, height
+):
+    faces, count, pairs = len(offsets), len(pieces.face), len(pair_face)
+    depths, maps, boxes = np.empty(3 * faces), np.empty(9 * pairs), np.empty((pairs, 4))
+    edges, piece_boxes = np.zeros(3 * len(pieces.corners)), np.zeros((count, 4), dtype=np.int32)
+    gaps = offsets.copy()
+    for f in range(faces):
+        for i in range(3):
+            gaps[f] -= normals[f, i] * eye[i]
+    for chunk in prange(CHUNKS):
+        corners, room, shift = np.empty((pieces.sides, 3)), np.empty((3, 3)), np.empty(3)
+        for f in range(faces * chunk // CHUNKS, faces * (chunk + 1) // CHUNKS):
+            gap = gaps[f] if abs(gaps[f]) > EDGE_ON else EDGE_ON
+            for j in range(3):
+                along = normals[f, 0] * back[0, j] + normals[f, 1] * back[1, j] + normals[f, 2] * back[2, j]
+                depths[3 * f + j] = along / gap
+        for q in range(count * chunk // CHUNKS, count * (chunk + 1) // CHUNKS):
+            first, sides, gap = pieces.first[q], pieces.first[q + 1] - pieces.first[q], gaps[pieces.face[q]]
+            for i in range(sides):
+                for j in range(3):
+                    corners[i, j] = 0.0
+                    for axis in range(3):
+                        corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
+            if abs(gap) > EDGE_ON:
+                _outline(corners, sides, gap > 0, edges, 3 * first, piece_boxes[q], width, height)
+        for n in range(pairs * chunk // CHUNKS, pairs * (chunk + 1) // CHUNKS):
+            f, p = pair_face[n], pair_plate[n]
+            for i in range(3):
+                shift[i] = eye[i] - standpoints[p, i]
+            _homography(fronts[p], shift, normals[f], gaps[f], back, room, maps, 9 * n)
+            _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
+    return depths, edges, piece_boxes, maps, boxes
+
+
+def project(scene: Scene, pieces: Pieces, view: View) -> Projection:
+    """A scene, taken apart into pieces, as a view sees it."""
+    s = scene
+    ahead = np.ascontiguousarray(view.matrix @ view.rotation)
+    back = np.ascontiguousarray(view.rotation.T @ view.inverse)
+    return Projection(
+        *_project(
+            pieces,
+            s.normals,
+            s.offsets,
+            s.pair_face,
+            s.pair_plate,
+            s.fronts,
+            s.standpoints,
+            s.canvas,
+            np.asarray(view.position, dtype=np.float64),
+            ahead,
+            back,
+            view.width,
+            view.height,
+        )
+    )
