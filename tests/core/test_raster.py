@@ -15,8 +15,8 @@ from tests.conftest import engine_of, looking, photographed
 from roofline.core.throw.cells import CELL, cells
 from roofline.core.throw.cells import MIXED as MIXED_CELL
 from roofline.core.throw.lent import lent
-from roofline.core.throw.mattes import CLEAR, MIXED, SOLID, UNSAID, joined_mattes, matte_blocks, solid_plate_along
-from roofline.core.throw.raster import between, edge_of
+from roofline.core.throw.mattes import CLEAR, MIXED, SIDE, SOLID, UNSAID, joined_mattes, matte_blocks, solid_plate_along
+from roofline.core.throw.pieces import between, edge_of
 from roofline.shot import Mesh, MeshFace, Throw
 
 SIZE = (48, 36)
@@ -143,12 +143,12 @@ def test_blocks_of_a_matte_say_what_a_look_anywhere_in_them_says(seed, width, he
     matte = blobs(rng, width, height)
     blocks = matte_blocks(matte)
     u, v = rng.uniform(0, width, 4000), rng.uniform(0, height, 4000)
-    said = blocks[v.astype(int) // 8, u.astype(int) // 8]
+    said = blocks[v.astype(int) // SIDE, u.astype(int) // SIDE]
     value = look(matte, u, v)
     assert (value[said == CLEAR] < 0.5).all() and (value[said == SOLID] >= 0.5 - 1e-6).all()
     # not a way of saying nothing: what is far from a half for a whole neighbourhood is known
     for j, i in np.ndindex(blocks.shape):
-        near = matte[max(8 * j - 1, 0) : 8 * j + 9, max(8 * i - 1, 0) : 8 * i + 9]
+        near = matte[max(SIDE * j - 1, 0) : SIDE * j + SIDE + 1, max(SIDE * i - 1, 0) : SIDE * i + SIDE + 1]
         assert (blocks[j, i] == MIXED) == (near.min() < 0.5 <= near.max())
 
 
@@ -250,7 +250,7 @@ def test_a_projection_leads_where_the_cameras_say(view, plate, seed):
         assert (w > 0) == (there[2] > 0)
         assert (u / w, v / w) == pytest.approx(tuple(there[:2] / there[2]), rel=1e-5, abs=1e-4)
         if there[2] > 0 and 0 <= u / w < SIZE[0] and 0 <= v / w < SIZE[1]:
-            x0, y0, x1, y1 = k.boxes[0]
+            x0, y0, x1, y1 = k.boxes[:4]
             assert x0 <= x[0] <= x1 and y0 <= x[1] <= y1
 
 

@@ -136,11 +136,10 @@ class Engine:
         """What is the same in every view: the scene, and what the plates see. The projection is still to come."""
         s, q = self.scene, self.pieces
         return m.Cast(
-            *[None] * len(Projection._fields),
+            **dict.fromkeys(Projection._fields),
             unit=1.0,
             first=q.first,
             piece_face=q.face,
-            sides=q.sides,
             pair_start=s.pair_start,
             pair_plate=s.pair_plate,
             pair_face=s.pair_face,

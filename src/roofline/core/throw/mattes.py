@@ -1,6 +1,6 @@
 """Mattes, and where a cut-out is solid by them.
 
-A look into a matte of many megapixels mostly waits for the memory. So each matte also has blocks of 8 × 8 pixels, few
+A look into a matte of many megapixels mostly waits for the memory. So each matte also has blocks of 4 × 4 pixels, few
 enough to stay in the cache, which say when the whole block is on one side of a half.
 """
 
@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-BLOCK_BITS = 3  # blocks are 8 × 8 picture pixels
+BLOCK_BITS = 2  # blocks are 4 × 4 picture pixels
 SIDE = 1 << BLOCK_BITS
 CLEAR, SOLID, MIXED, UNSAID = range(4)
 SIMD = 8  # pixels that the inner loops take at once; a row in the making has room for as many beyond its end
@@ -38,7 +38,7 @@ def whole_blocks(count):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy", parallel=True)
 def matte_blocks(matte: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Blocks (⌈H / 8⌉, ⌈W / 8⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or MIXED."""
+    """Blocks (⌈H / 4⌉, ⌈W / 4⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or MIXED."""
     tall, wide = matte.shape
     out = np.empty(((tall + SIDE - 1) // SIDE, (wide + SIDE - 1) // SIDE), dtype=np.uint8)
     for j in prange(out.shape[0]):

@@ -18,7 +18,8 @@ from roofline.core.throw.mattes import (
     start_along,
     whole_blocks,
 )
-from roofline.core.throw.raster import band_rows, bands_of, between, rasterise_band
+from roofline.core.throw.pieces import between
+from roofline.core.throw.raster import SHARES, band_for, band_rows, bands_of, rasterise_band
 from roofline.core.throw.sight import hidden
 from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, first_falling
 
@@ -33,8 +34,9 @@ class Cast(NamedTuple):
     What the inner loops read at every step is flat: its places are then known without multiplying by shapes.
     """
 
-    depths: Any  # these five: see `Projection`
+    depths: Any  # these six: see `Projection`
     edges: Any
+    lines: Any
     piece_boxes: Any
     maps: Any
     boxes: Any
@@ -48,7 +50,6 @@ class Cast(NamedTuple):
     limits: Any  # (F, 2)
     first: Any  # (Q + 1,) see `Pieces`
     piece_face: Any  # (Q,)
-    sides: Any
     cutout: Any  # (F,)
     canvas: Any  # (P, 6)
     matte: Any
@@ -68,15 +69,6 @@ class Cast(NamedTuple):
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def singular_values(a, b, c, d):  # type: ignore[no-untyped-def]
-    """Singular values of [[a, b], [c, d]], larger first (closed form, stable for nearly equal values)."""
-    e, f = (a + d) * 0.5, (a - d) * 0.5
-    g, h = (c + b) * 0.5, (c - b) * 0.5
-    q, r = np.sqrt(e * e + h * h), np.sqrt(f * f + g * g)
-    return q + r, abs(q - r)
-
-
-@njit(cache=True, error_model="numpy", inline="always")
 def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
     """∂(u, v)/∂(x, y) of pair n's map at a pixel whose image is (u, v), with homogeneous third component 1 / nearness."""
     at = 9 * n
@@ -91,7 +83,8 @@ def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy", inline="always")
 def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
-    if x < k.boxes[n, 0] or y < k.boxes[n, 1] or x > k.boxes[n, 2] or y > k.boxes[n, 3]:
+    at = 4 * n
+    if x < k.boxes[at] or y < k.boxes[at + 1] or x > k.boxes[at + 2] or y > k.boxes[at + 3]:
         return OUTSIDE, 0.0, 0.0, 0.0
     w = linear(k.maps, 9 * n + 6, x, y)
     if w <= 0:
@@ -167,7 +160,7 @@ def land(k, s, face, at, x0, x1, row):  # type: ignore[no-untyped-def]
         strict, front = k.pair_occlusion[n], k.pair_front[n]
         if left == 0:
             break
-        if (strict and not front) or y < k.boxes[n, 1] - 1 or y > k.boxes[n, 3] + 1:
+        if (strict and not front) or y < k.boxes[4 * n + 1] - 1 or y > k.boxes[4 * n + 3] + 1:
             continue
         p = k.pair_plate[n]
         start, stop = between(s.canvas, 4 * n, 4 * n + 4, y, x0, x1)
@@ -207,7 +200,7 @@ def row_forms(k, n, y):  # type: ignore[no-untyped-def]
     """w² J of pair n along a row: the first column's constants, the second's linear forms, and w's form.
 
     With w the homogeneous third component, the first column of w² J does not change along a row and the second is
-    linear, so that the singular values follow without dividing at each pixel.
+    linear, so that the singular values follow with one division at each pixel.
     """
     u1, u0, v1, v0, w1, w0 = row_line(k, n, y)
     uy, vy, wy = k.maps[9 * n + 1], k.maps[9 * n + 4], k.maps[9 * n + 7]
@@ -224,21 +217,24 @@ def grade(x0, x1, forms, unit, limits, stretch, magnification, strain):  # type:
     written, as in `fill`.
     """
     (a, c), (b1, b0, d1, d0), (w1, w0) = forms
-    most_stretch, most_magnification = limits
+    most_stretch, most_magnification = np.float32(limits[0]), np.float32(limits[1])
+    half, least = np.float32(0.5), np.float32(1e-30)
     for j in range(whole_blocks(x1 - x0)):
         i = np.uintp(j) + np.uintp(x0)
         x = x0 + j + 0.5
         b, d, w = b1 * x + b0, d1 * x + d0, w1 * x + w0
-        s1 = singular_values(a, b, c, d)[0]
-        ratio = s1 / max(abs(a * d - b * c), 1e-30)
-        s, m = s1 * ratio, unit * w * w * ratio
+        # what is left from here on loses no digits: single precision, as the results
+        plus, minus = np.float32((a + d) ** 2 + (b - c) ** 2), np.float32((a - d) ** 2 + (b + c) ** 2)
+        s1 = half * (np.sqrt(plus) + np.sqrt(minus))
+        ratio = s1 / max(np.float32(abs(a * d - b * c)), least)
+        s, m = s1 * ratio, np.float32(unit * w * w) * ratio
         stretch[i] = s
         magnification[i] = m
         strain[i] = SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND)
 
 
 class Row(NamedTuple):
-    """A row in the making, with room for a block beyond its end."""
+    """A row's measures in the making, with room for a block beyond its end."""
 
     pair: Any
     said: Any  # BARE, SPILLED, SOUND or VOID
@@ -246,13 +242,13 @@ class Row(NamedTuple):
     stretch: Any
     magnification: Any
     light: Any  # how the light of the plate in question falls
-    block: Any  # where a matte's blocks are …
-    solid: Any  # … and what they say
+    block: Any  # these two: see `Band`
+    solid: Any
 
 
 @njit(cache=True, error_model="numpy")
 def measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
-    """Rows of `measure_band`, in runs of pixels that show one face, and these in runs that show one plate."""
+    """Rows [r0, r1) of `measure`, in runs of pixels that show one face, and these in runs that show one plate."""
     k, s, shown, face, verdict = lent(k), lent(s), lent(shown), lent(face), lent(verdict)
     pair, stretch, magnification, row = lent(pair), lent(stretch), lent(magnification), lent(row)
     width = face.shape[1]
@@ -294,10 +290,10 @@ def measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnifi
 
 
 @njit(cache=True, error_model="numpy")
-def measure_band(k, s, r0, r1, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
-    """Rows [r0, r1) of `measure`."""
-    width = face.shape[1]
-    shown = rasterise_band(k, k.piece_face, width, r0, r1)
+def measure_share(k, s, share, bands, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+    """One share of the bands of `measure`."""
+    height, width = face.shape
+    band = band_for(height // bands + 1, width)
     room = width + SIMD
     row = Row(
         np.empty(room, dtype=np.int32),
@@ -306,10 +302,13 @@ def measure_band(k, s, r0, r1, face, verdict, pair, stretch, magnification):  # 
         np.empty(room, dtype=np.float32),
         np.empty(room, dtype=np.float32),
         np.empty(room, dtype=np.uint8),
-        np.empty(room, dtype=np.int32),
-        np.empty(room, dtype=np.uint8),
+        band.block,
+        band.solid,
     )
-    measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnification)
+    for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
+        r0, r1 = band_rows(turn, bands, height)
+        rasterise_band(k, k.piece_face, width, r0, r1, band)
+        measure_rows(k, s, band.shown, r0, r1, row, face, verdict, pair, stretch, magnification)
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
@@ -323,9 +322,8 @@ def measure(k, s, width, height):  # type: ignore[no-untyped-def]
     stretch = np.empty((height, width), dtype=np.float32)
     magnification = np.empty((height, width), dtype=np.float32)
     bands = bands_of(height)
-    for turn in prange(bands):
-        r0, r1 = band_rows(turn, bands, height)
-        measure_band(k, s, r0, r1, face, verdict, pair, stretch, magnification)
+    for share in prange(SHARES):
+        measure_share(k, s, share, bands, face, verdict, pair, stretch, magnification)
     return face, pair, verdict, stretch, magnification
 
 

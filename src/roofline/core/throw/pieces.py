@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 from roofline.core.throw.scene import Scene
 
+SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two pieces of one face
+
 
 class Pieces(NamedTuple):
     """Q convex pieces with V corners altogether; a face's pieces stand together."""
@@ -115,14 +117,36 @@ def bound(corners, first, last, width, height, box):  # type: ignore[no-untyped-
     box[2], box[3] = max(0.0, min(width, np.ceil(x1 + 1))), max(0.0, min(height, np.ceil(y1 + 1)))
 
 
+@njit(cache=True, error_model="numpy", inline="always")
+def edge_of(edges, i, a, b, c):  # type: ignore[no-untyped-def]
+    """Write where the form a x + b y + c is not negative: on row y, x lies between two lines slope · y + base."""
+    if abs(a) <= 1e-12 * abs(b):  # a row as a whole, or nothing of it
+        a = max(1e-12 * abs(b), 1e-300)
+    slope, base = -b / a, -c / a - 0.5
+    above = a > 0
+    edges[4 * i], edges[4 * i + 1] = (slope, base - SLACK) if above else (0.0, -np.inf)
+    edges[4 * i + 2], edges[4 * i + 3] = (0.0, np.inf) if above else (slope, base + SLACK)
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def between(edges, first, last, y, x0, x1):  # type: ignore[no-untyped-def]
+    """Pixels [lo, hi) of [x0, x1) on row y that lie on the inner side of all edges of a range."""
+    lo, hi = float(x0), float(x1 - 1)
+    for i in range(first, last):
+        lo = max(lo, edges[4 * i] * y + edges[4 * i + 1])
+        hi = min(hi, edges[4 * i + 2] * y + edges[4 * i + 3])
+    return int(min(np.ceil(lo), x1)), int(max(np.floor(hi), x0 - 1)) + 1
+
+
 @njit(cache=True, error_model="numpy")
 def boxes_of(boxes: NDArray[np.int32], group: NDArray[np.int32], count: int) -> NDArray[np.int32]:
-    """Boxes (count, 4) around those of each group's members; those that are empty count for nothing."""
+    """Boxes (count, 4) around those (K × 4) of each group's members (K,); those that are empty count for nothing."""
     out = np.empty((count, 4), dtype=np.int32)
     out[:, :2], out[:, 2:] = 2**31 - 1, -1
     for t in range(len(group)):
-        if boxes[t, 0] < boxes[t, 2] and boxes[t, 1] < boxes[t, 3]:
+        x0, y0, x1, y1 = boxes[4 * t], boxes[4 * t + 1], boxes[4 * t + 2], boxes[4 * t + 3]
+        if x0 < x1 and y0 < y1:
             g = group[t]
-            out[g, 0], out[g, 1] = min(out[g, 0], boxes[t, 0]), min(out[g, 1], boxes[t, 1])
-            out[g, 2], out[g, 3] = max(out[g, 2], boxes[t, 2]), max(out[g, 3], boxes[t, 3])
+            out[g, 0], out[g, 1] = min(out[g, 0], x0), min(out[g, 1], y0)
+            out[g, 2], out[g, 3] = max(out[g, 2], x1), max(out[g, 3], y1)
     return out

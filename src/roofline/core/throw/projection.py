@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit, prange
 
 from roofline.core.camera import View
-from roofline.core.throw.pieces import Pieces, bound
+from roofline.core.throw.pieces import Pieces, bound, edge_of
 from roofline.core.throw.scene import Scene
 
 NEAR = 1e-4  # metres; a piece wholly nearer is left out
@@ -21,14 +21,17 @@ class Projection(NamedTuple):
 
     depths: Any  # (F × 3) linear form of the pixel: one over the depth of a face's plane
     edges: Any  # (V × 3) the linear forms that are ≥ 0 within a piece, one for each corner and the next
+    lines: Any  # (V × 4) the same as lines on which a row's pixels end, see `edge_of`
     piece_boxes: Any  # (Q × 4) pixels x0, y0, x1, y1 (exclusive) within which a piece lies; empty when unseen
     maps: Any  # (N × 9) homographies from the view's pixels to the plate's picture pixels
     boxes: Any  # (N × 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def _outline(corners, count, towards, edges, at, box, width, height):  # type: ignore[no-untyped-def]
-    """Edges, from a place on, and box of a piece with so many homogeneous corners; ``towards``: its normal is not to the eye.
+def _outline(corners, count, towards, edges, lines, first, box, width, height):  # type: ignore[no-untyped-def]
+    """Edges, their lines and box of a piece with so many homogeneous corners; ``first``: number of its first edge.
+
+    ``towards``: its normal is not to the eye.
 
     Method: Olano and Greer, "Triangle scan conversion using 2D homogeneous coordinates", 1997, for any convex piece.
     """
@@ -39,9 +42,12 @@ def _outline(corners, count, towards, edges, at, box, width, height):  # type: i
         for i in range(count):
             j = i + 1 if i + 1 < count else 0
             a, b = (i, j) if towards else (j, i)
-            edges[at + 3 * i] = corners[a, 1] * corners[b, 2] - corners[a, 2] * corners[b, 1]
-            edges[at + 3 * i + 1] = corners[a, 2] * corners[b, 0] - corners[a, 0] * corners[b, 2]
-            edges[at + 3 * i + 2] = corners[a, 0] * corners[b, 1] - corners[a, 1] * corners[b, 0]
+            x = corners[a, 1] * corners[b, 2] - corners[a, 2] * corners[b, 1]
+            y = corners[a, 2] * corners[b, 0] - corners[a, 0] * corners[b, 2]
+            one = corners[a, 0] * corners[b, 1] - corners[a, 1] * corners[b, 0]
+            at = 3 * (first + i)
+            edges[at], edges[at + 1], edges[at + 2] = x, y, one
+            edge_of(lines, first + i, x, y, one)
         bound(corners, 0, count, width, height, box)
 
 
@@ -54,11 +60,12 @@ def _homography(front, shift, normal, gap, back, through, out, at):  # type: ign
     general. ``front``: from directions to picture pixels; ``shift``: from the plate's camera to the view's; ``gap``:
     from the view to the plane; ``back``: from the view's pixels to directions; ``through`` (3, 3): room.
     """
-    sign = np.sign(gap)
+    # of a size that does not depend on the scene's: neither its squares nor those of its derivatives overflow
+    scale = np.sign(gap) / (abs(gap) + abs(shift[0]) + abs(shift[1]) + abs(shift[2]) + 1e-300)
     for j in range(3):
         along = normal[0] * back[0, j] + normal[1] * back[1, j] + normal[2] * back[2, j]
         for i in range(3):
-            through[i, j] = sign * (shift[i] * along + gap * back[i, j])
+            through[i, j] = scale * (shift[i] * along + gap * back[i, j])
     for i in range(3):
         for j in range(3):
             out[at + 3 * i + j] = (
@@ -95,11 +102,33 @@ def _canvas_box(maps, at, w, h, inverse, box):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy", parallel=True)
 def _project(  # type: ignore[no-untyped-def]
-    pieces, normals, offsets, pair_face, pair_plate, fronts, standpoints, canvas, eye, ahead, back, width, height
+    pieces,
+    normals,
+    offsets,
+    pair_face,
+    pair_plate,
+    fronts,
+    standpoints,
+    canvas,
+    eye,
+    rotation,
+    focal,
+    cx,
+    cy,
+    width,
+    height,
 ):
     faces, count, pairs = len(offsets), len(pieces.face), len(pair_face)
     depths, maps, boxes = np.empty(3 * faces), np.empty(9 * pairs), np.empty((pairs, 4))
-    edges, piece_boxes = np.zeros(3 * len(pieces.corners)), np.zeros((count, 4), dtype=np.int32)
+    edges, lines = np.zeros(3 * len(pieces.corners)), np.empty(4 * len(pieces.corners))
+    piece_boxes = np.zeros((count, 4), dtype=np.int32)
+    ahead, back = np.empty((3, 3)), np.empty((3, 3))  # from directions in the world to pixels, and back
+    for j in range(3):
+        ahead[0, j] = focal * rotation[0, j] + cx * rotation[2, j]
+        ahead[1, j] = focal * rotation[1, j] + cy * rotation[2, j]
+        ahead[2, j] = rotation[2, j]
+        back[j, 0], back[j, 1] = rotation[0, j] / focal, rotation[1, j] / focal
+        back[j, 2] = rotation[2, j] - back[j, 0] * cx - back[j, 1] * cy
     gaps = offsets.copy()
     for f in range(faces):
         for i in range(3):
@@ -119,21 +148,19 @@ def _project(  # type: ignore[no-untyped-def]
                     for axis in range(3):
                         corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
             if abs(gap) > EDGE_ON:
-                _outline(corners, sides, gap > 0, edges, 3 * first, piece_boxes[q], width, height)
+                _outline(corners, sides, gap > 0, edges, lines, first, piece_boxes[q], width, height)
         for n in range(pairs * chunk // CHUNKS, pairs * (chunk + 1) // CHUNKS):
             f, p = pair_face[n], pair_plate[n]
             for i in range(3):
                 shift[i] = eye[i] - standpoints[p, i]
             _homography(fronts[p], shift, normals[f], gaps[f], back, room, maps, 9 * n)
             _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
-    return depths, edges, piece_boxes, maps, boxes
+    return depths, edges, lines, piece_boxes.ravel(), maps, boxes.ravel()
 
 
 def project(scene: Scene, pieces: Pieces, view: View) -> Projection:
     """A scene, taken apart into pieces, as a view sees it."""
     s = scene
-    ahead = np.ascontiguousarray(view.matrix @ view.rotation)
-    back = np.ascontiguousarray(view.rotation.T @ view.inverse)
     return Projection(
         *_project(
             pieces,
@@ -145,8 +172,10 @@ def project(scene: Scene, pieces: Pieces, view: View) -> Projection:
             s.standpoints,
             s.canvas,
             np.asarray(view.position, dtype=np.float64),
-            ahead,
-            back,
+            np.ascontiguousarray(view.rotation, dtype=np.float64),
+            float(view.focal),
+            float(view.centre[0]),
+            float(view.centre[1]),
             view.width,
             view.height,
         )

@@ -239,9 +239,9 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
             count = 0
             for c in range(cut.shape[0]):
                 q = cut[c]
-                if col < k.piece_boxes[q, 0] or col >= k.piece_boxes[q, 2]:
+                if col < k.piece_boxes[4 * q] or col >= k.piece_boxes[4 * q + 2]:
                     continue
-                if row < k.piece_boxes[q, 1] or row >= k.piece_boxes[q, 3]:
+                if row < k.piece_boxes[4 * q + 1] or row >= k.piece_boxes[4 * q + 3]:
                     continue
                 inv = inside(k, q, x, y)
                 face = k.piece_face[q]

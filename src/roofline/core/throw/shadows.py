@@ -80,10 +80,10 @@ def _search(faces, shown, pieces, boxes, face_first, face_boxes, normals, eye): 
             q = shown[j]
             if (
                 pieces.face[q] != f
-                and boxes[q, 0] < face_boxes[f, 2]
-                and boxes[q, 2] > face_boxes[f, 0]
-                and boxes[q, 1] < face_boxes[f, 3]
-                and boxes[q, 3] > face_boxes[f, 1]
+                and boxes[4 * q] < face_boxes[f, 2]
+                and boxes[4 * q + 2] > face_boxes[f, 0]
+                and boxes[4 * q + 1] < face_boxes[f, 3]
+                and boxes[4 * q + 3] > face_boxes[f, 1]
             ):
                 piece = pieces.first[q], pieces.first[q + 1]
                 out[i, j] = _can_shade(pieces.corners, piece, normals[pieces.face[q]], face, normals[f], eye)
@@ -100,7 +100,7 @@ def shadows(
     """What can throw a shadow on which face.
 
     ``shown``: for each plate, the pieces that show in its raster; ``boxes``: for each plate, the pieces' pixel boxes
-    there (Q, 4); ``front`` (N,): the face's front is towards the plate's camera.
+    there (Q × 4); ``front`` (N,): the face's front is towards the plate's camera.
     """
     pairs, faces = len(scene.pair_plate), len(scene.names)
     looked = np.zeros(pairs, dtype=np.bool_)

@@ -13,8 +13,7 @@ import numpy as np
 from numba import njit, prange
 
 from roofline.core.throw.mattes import SOLID, solid_along
-from roofline.core.throw.pieces import bound, boxes_of, cross
-from roofline.core.throw.raster import between, edge_of
+from roofline.core.throw.pieces import between, bound, boxes_of, cross, edge_of
 from roofline.core.throw.sight import NEARER, hidden, line_pixel
 
 LIT, SHADED, CUT_AWAY, TAKEN = range(4)  # how a plate's light falls on a pixel, and whether one before it has it
@@ -92,7 +91,10 @@ def spans(s, k, width, height):  # type: ignore[no-untyped-def]
         for i in range(count * chunk // chunks, count * (chunk + 1) // chunks):
             n = s.pair[i]
             p, f = k.pair_plate[n], k.pair_face[n]
-            if k.boxes[n, 0] > width or k.boxes[n, 1] > height or k.boxes[n, 2] < 0 or k.boxes[n, 3] < 0:
+            at = 4 * n
+            if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
+                continue
+            if visible[f, 0] >= visible[f, 2] or visible[f, 1] >= visible[f, 3]:
                 continue
             for j in range(3):
                 m[0, j] = k.maps[9 * n + j] * k.scale[p, 0]
@@ -145,11 +147,11 @@ def darken(k, s, first, n, face, row, line, x0, x1, block, solid, light):  # typ
     """
     p = k.pair_plate[n]
     if s.looked[n]:
-        for i in range(x0, x1):
-            if light[i] == LIT:
-                u, v = line_pixel(line, i + 0.5)
+        for x in range(x0, x1):
+            if light[x] == LIT:
+                u, v = line_pixel(line, x + 0.5)
                 if hidden(k, p, n, face, u, v):
-                    light[i] = SHADED
+                    light[x] = SHADED
     for shadow in range(first, s.first[n + 1]):
         lo, hi = falls(s, shadow, row, x0, x1)
         other = s.face[shadow]
