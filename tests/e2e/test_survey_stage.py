@@ -290,6 +290,76 @@ def test_several_edges_are_chosen_turned_split_and_removed(page, halt):
     until(lambda: len(photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) - 1)
 
 
+def test_hands_may_be_faster_than_answers(page, halt):
+    """Each answer is held back: what is done meanwhile builds on what has been asked, and nothing is lost."""
+    before = photo(page, halt, "platform-side")["survey"]["edges"]
+    limits = state(page, halt)["shot"]["limits"]
+    waiting, sent = [], []
+
+    def hold(route):
+        waiting.append(route)
+
+    def let_go(count):
+        """Answer what is waiting, one by one, until so many have been asked in all; never two are under way."""
+        while len(sent) < count:
+            page.wait_for_timeout(60)
+            assert len(waiting) <= 1
+            if waiting:
+                sent.append(waiting.pop())
+                sent[-1].continue_()
+
+    page.route("**/survey?label=*", hold)
+    page.route("**/limits", hold)
+    page.route("**/keys/*", hold)
+    rows = page.locator("[data-edges] tbody tr")
+
+    def choose(row):
+        rows.nth(row).click()
+        page.locator(".picture").focus()
+        chosen = page.locator("g.edge.chosen")
+        expect(chosen).to_have_count(1)
+        return int(chosen.get_attribute("data-edge"))
+
+    # an edge is split, both halves are left out before the split is known, and another edge is turned
+    out = choose(3)
+    page.keyboard.press("x")
+    expect(page.locator("g[data-edge]")).to_have_count(len(before) + 1)
+    page.keyboard.press("Delete")
+    expect(page.locator("g[data-edge]")).to_have_count(len(before) - 1)
+    turned = choose(0)
+    page.keyboard.press("s")
+    let_go(3)
+    wanted = [e for i, e in enumerate(before) if i != out]
+    wanted[turned] = {**wanted[turned], "family": None}
+    until(lambda: photo(page, halt, "platform-side")["survey"]["edges"] == wanted)
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    until(lambda: photo(page, halt, "platform-side")["survey"]["edges"] == before)
+    # figures, one after the other
+    page.click("[data-stage=move]")
+    for label, value in (
+        ("Stretch", "1.7"),
+        ("Magnification", "3.5"),
+        ("Pan", "3"),
+        ("Tilt", "-2"),
+        ("At rise", "1.9"),
+    ):
+        field = page.get_by_label(label, exact=True)
+        field.fill(value)
+        field.press("Tab")
+    let_go(8)
+    until(lambda: state(page, halt)["shot"]["limits"] == {**limits, "stretch": 1.7, "magnification": 3.5})
+
+    def camera():
+        cameras = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
+        return next(c for c in cameras if c["frame"] == 1)
+
+    def close(c):
+        return np.allclose([c["pan_deg"], c["tilt_deg"], c["position"][1]], [3, -2, 1.9], atol=1e-6)
+
+    until(lambda: close(camera()))
+
+
 def test_found_edges_are_said_otherwise_before_they_are_taken(page, halt):
     page.click("[data-photo=from-the-hut]")
     page.click("[data-find]")

@@ -90,11 +90,30 @@ export const useShot = defineStore('shot', () => {
     }
   }
 
-  /** Ask the server to change the shot. A refusal is shown, and nothing has changed. */
+  /** Changes go out one after another, each when the one before is answered: hands are faster than answers. */
+  let turn: Promise<unknown> = Promise.resolve()
+  function inTurn<T>(send: () => Promise<T>): Promise<T> {
+    const mine = turn.then(send)
+    turn = mine.catch(() => undefined)
+    return mine
+  }
+
+  /**
+   * Ask the server to change the shot. A refusal is shown, and nothing has changed. A body that is a function is made
+   * when its turn comes, from what is there by then; if it makes none, nothing is asked. No one waits for a picture
+   * that is being brought.
+   */
   async function change(method: string, path: string, body?: unknown): Promise<boolean> {
+    const url = `/shots/${id.value}${path}`
+    const send = async () => {
+      const made: unknown = typeof body === 'function' ? body() : body
+      return made === undefined && body !== undefined ? null : call<ShotState>(method, url, made)
+    }
     busy.value++
     try {
-      take(await call<ShotState>(method, `/shots/${id.value}${path}`, body))
+      const next = await (body instanceof FormData ? send() : inTurn(send))
+      if (!next) return false
+      take(next)
       problem.value = null
       return true
     } catch (error) {
@@ -111,9 +130,10 @@ export const useShot = defineStore('shot', () => {
    * overtaken the answer: what the hand has chosen since then stays chosen.
    */
   async function build(path: string, body: unknown): Promise<string[] | null> {
+    const url = `/shots/${id.value}${path}`
     busy.value++
     try {
-      const got = await call<Schemas['Built']>('POST', `/shots/${id.value}${path}`, body)
+      const got = await inTurn(() => call<Schemas['Built']>('POST', url, body))
       const overtaken = got.state.revision < (state.value?.revision ?? 0)
       take(got.state)
       problem.value = null

@@ -11,16 +11,14 @@ import { looks, settled, useChosen } from './tools'
 
 const s = useShot()
 const { chosen, choose, chooseAll } = useChosen()
-/** One change after another, each on what the one before has left: figures can be typed faster than they are kept. */
-let queue: Promise<unknown> = Promise.resolve()
+/** Each change on what the one before has left: figures can be typed faster than they are kept. */
 function later(change: () => object | undefined) {
   const id = s.solid!.id
-  queue = queue.then(() => {
+  return s.change('PUT', `/solids/${id}`, () => {
     const solid = s.shot.solids.find((x) => x.id === id)
     const next = solid && s.solidId === id ? change() : undefined
-    return next && s.change('PUT', `/solids/${id}`, { ...solid, ...next })
+    return next && { ...solid, ...next }
   })
-  return queue
 }
 const put = (change: object) => later(() => change)
 const setFigure = (label: string, value: number) => later(() => figuresOf(s.solid!).find((f) => f.label === label)?.set(value))

@@ -7,6 +7,8 @@ const path = shallowRef<Schemas['PathState'] | null>(null)
 const report = shallowRef<Schemas['CheckState'] | null>(null)
 const playing = ref(false)
 const hand = shallowRef<FrameCamera | null>(null)
+/** Figures of a key that have been asked for and do not stand in the path yet: what is typed next goes on from them. */
+const asked = shallowRef<{ frame: number; change: Partial<Schemas['KeyByFigures']> } | null>(null)
 const overlay = ref(false)
 const story = shallowRef<Schemas['ProbeReport'] | null>(null)
 const checking = ref(false)
@@ -18,6 +20,7 @@ export function useMove() {
   const s = useShot()
   const cameras = computed(() => path.value?.cameras ?? [])
   const at = computed<FrameCamera | null>(() => hand.value ?? cameras.value.find((c) => c.frame === s.frame) ?? null)
+  const figures = computed<FrameCamera | null>(() => (at.value && asked.value?.frame === s.frame ? { ...at.value, ...(asked.value.change as Partial<FrameCamera>) } : at.value))
   const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
@@ -28,6 +31,7 @@ export function useMove() {
       const [p, c] = await Promise.all([call<Schemas['PathState']>('GET', `/shots/${id}/path`), call<Schemas['CheckState']>('GET', `/shots/${id}/check`)])
       if (id !== s.id) return
       path.value = p
+      if (!s.busy) asked.value = null
       report.value = c
       if (!c.report && s.shot.solids.length) check()
     } catch (error) {
@@ -48,11 +52,14 @@ export function useMove() {
       if (job?.state === 'done') report.value = await call<Schemas['CheckState']>('GET', `/shots/${s.id}/check`).catch(() => report.value)
     }, 250)
   }
-  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
+  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = null) {
+    const typed = !from
+    from ??= figures.value
     if (!from) return
     const old = key.value
+    asked.value = typed ? { frame: s.frame, change: { ...(asked.value?.frame === s.frame ? asked.value.change : {}), ...change } } : null
     const body = { frame: s.frame, position: from.position, pan_deg: from.pan_deg, tilt_deg: from.tilt_deg, roll_deg: from.roll_deg, focal_px: from.focal_px, home: false, ease: old?.ease ?? null, ...change }
-    await s.change('PUT', `/keys/${s.frame}`, body)
+    if (!(await s.change('PUT', `/keys/${s.frame}`, body))) asked.value = null
     hand.value = null
   }
   const removeKey = () => s.change('DELETE', `/keys/${s.frame}`)
@@ -61,7 +68,7 @@ export function useMove() {
     // shared by board, ledger and strip, so it must outlive each of them
     effectScope(true).run(() => watch(() => [s.id, s.state?.revision], () => { if (s.state) void load() }, { immediate: true }))
   }
-  return { s, path, cameras, at, key, report, frameReport, playing, hand, overlay, story, checking, load, check, setKey, removeKey }
+  return { s, path, cameras, at, figures, key, report, frameReport, playing, hand, overlay, story, checking, load, check, setKey, removeKey }
 }
 
 export const FILM_BACK = 36

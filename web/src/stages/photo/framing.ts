@@ -44,7 +44,7 @@ export function useFraming() {
   async function set(change: { scale?: number; centre?: Vec2 }) {
     const f = framing.value
     if (!f) return
-    await s.change('PUT', '/delivery', { ...s.shot.delivery, framing: { scale: f.scale, centre: f.centre, ...change } })
+    await s.change('PUT', '/delivery', () => ({ ...s.shot.delivery, framing: { scale: f.scale, centre: f.centre, ...change } }))
   }
   return { photo, framing, box, margins, sentences, set, drag }
 }

@@ -16,15 +16,17 @@ const open = ref<number | null>(null)
 const throws = computed(() => s.shot.throws)
 const targets = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
 
-const put = (list: Throw[]) => s.change('PUT', '/throws', list)
+const put = (list: () => Throw[]) => s.change('PUT', '/throws', list)
 function shift(i: number, by: number) {
-  const list = [...throws.value]
-  const [one] = list.splice(i, 1)
-  list.splice(i + by, 0, one)
   open.value = i + by
-  void put(list)
+  void put(() => {
+    const list = [...throws.value]
+    const [one] = list.splice(i, 1)
+    list.splice(i + by, 0, one)
+    return list
+  })
 }
-const alter = (i: number, change: Partial<Throw>) => put(throws.value.map((t, j) => (j === i ? { ...t, ...change } : t)))
+const alter = (i: number, change: Partial<Throw>) => put(() => throws.value.map((t, j) => (j === i ? { ...t, ...change } : t)))
 const rename = (text: string) => { if (text.trim() && text.trim() !== s.plate!.name) void s.change('PUT', `/plates/${s.plate!.id}`, { name: text.trim() }) }
 const setFeather = (v: number) => s.change('PUT', `/plates/${s.plate!.id}`, { outline: { points: s.plate!.outline!.points, feather_px: v } })
 </script>

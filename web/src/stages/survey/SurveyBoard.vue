@@ -161,17 +161,21 @@ async function up(p: Vec2, event: PointerEvent) {
   }
   if (grip) {
     const label = grip.kind === 'edge' ? 'Move an edge’s end' : grip.kind === 'horizon' ? 'Move the horizon' : grip.kind === 'tape' ? 'Move a tape’s end' : 'Move the datum'
-    const next = placed(inside(p))
+    let next = placed(inside(p))
     const moved = grip.kind === 'edge' ? grip.edge : null
     grip = null
-    if (moved !== null && laying) next.edges[moved].points = await snapped(next.edges[moved].points as Vec2[], reach)
+    if (moved !== null && laying) {
+      const points = await snapped(next.edges[moved].points as Vec2[], reach)
+      next = copy() // the hand may have gone on meanwhile
+      if (next.edges[moved]) next.edges[moved].points = points
+    }
     if (JSON.stringify(next) !== JSON.stringify(kept.value)) await keep(next, label)
     else giveUp()
   } else if (drawing && tool.value === 'measure') {
     drawing = null
   } else if (drawing) {
     drawing.b = inside(p)
-    const next = withDrawn()
+    let next = withDrawn()
     drawing = null
     ghost.value = null
     if (!next) chosen.value = edgeAt(p)
@@ -179,7 +183,9 @@ async function up(p: Vec2, event: PointerEvent) {
       const edge = familyOf(tool.value) !== undefined
       if (edge && laying) {
         const last = next.edges[next.edges.length - 1]
-        last.points = await snapped(last.points as Vec2[], reach)
+        const points = await snapped(last.points as Vec2[], reach)
+        next = copy()
+        next.edges.push({ ...last, points })
       }
       await keep(next, tool.value === 'tape' ? 'Lay a tape' : edge ? 'Trace an edge' : 'Draw the horizon')
       if (edge) chosen.value = next.edges.length - 1

@@ -6,7 +6,6 @@ import { useShot } from '../../state/shot'
 // what has been asked for and not been answered yet: a quick hand clicks in the next photo meanwhile
 const asked = ref<Tie[] | null>(null)
 let asks = 0
-let queue: Promise<unknown> = Promise.resolve()
 const chosenTie = ref<string | null>(null)
 const compareWith = ref<string | null>(null)
 const compareHow = ref<'wipe' | 'blink' | 'difference'>('wipe')
@@ -26,9 +25,7 @@ export function useJoining() {
   async function keep(next: Tie[], label: string) {
     asked.value = next
     const mine = ++asks
-    const done = queue.then(() => s.change('PUT', `/ties?label=${encodeURIComponent(label)}`, { ties: next }))
-    queue = done
-    const ok = await done
+    const ok = await s.change('PUT', `/ties?label=${encodeURIComponent(label)}`, { ties: next })
     if (mine === asks) asked.value = null
     return ok
   }

@@ -1,5 +1,5 @@
 /** The survey being drawn: what is kept, what is under the hand, and the solver's answer to it. */
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { call, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 
@@ -30,11 +30,20 @@ const hint = ref<Vec2 | null>(null)
 /** What is being measured on the photo, and the answer to it. Nothing is kept. */
 const measuring = ref<{ a: Vec2; b: Vec2; metres: number | null; sigma: number; problem: string | null } | null>(null)
 
+/** What has been asked to be kept and is not answered yet: what comes next builds on it. */
+const asked = shallowRef<{ photo: string; survey: Survey } | null>(null)
+
 export function useSurvey() {
   const s = useShot()
-  const kept = computed<Survey | null>(() => s.photo?.survey ?? null)
+  const kept = computed<Survey | null>(() => (asked.value && asked.value.photo === s.photo?.id ? asked.value.survey : s.photo?.survey) ?? null)
   const survey = computed<Survey | null>(() => draft.value ?? kept.value)
-  const result = computed(() => (draft.value ? live.value : s.photo?.result) ?? null)
+  const result = computed<SurveyResult | null>(() => {
+    const r = (draft.value ? live.value : s.photo?.result) ?? null
+    if (!r || draft.value || !asked.value) return r
+    // until it is answered, what is known of an edge is what was known of the same one before, and nothing of others
+    const before = (s.photo?.survey?.edges ?? []).map((e) => JSON.stringify(e))
+    return { ...r, edges: (kept.value?.edges ?? []).map((e) => r.edges[before.indexOf(JSON.stringify(e))]) }
+  })
   const problem = computed(() => (draft.value ? liveProblem.value : s.photo?.problem) ?? null)
   const filmBack = FILM_BACK
   const mm = (px: number) => (px * FILM_BACK) / (s.photo?.width ?? 1)
@@ -61,9 +70,13 @@ export function useSurvey() {
   }
   async function keep(next: Survey, label: string) {
     ask.drop()
-    const ok = await s.change('PUT', `/photos/${s.photo!.id}/survey?label=${encodeURIComponent(label)}`, next)
-    draft.value = null
-    liveProblem.value = null
+    const photo = s.photo!.id
+    const mine = { photo, survey: next }
+    const drawn = draft.value
+    asked.value = mine
+    const ok = await s.change('PUT', `/photos/${photo}/survey?label=${encodeURIComponent(label)}`, next)
+    if (asked.value === mine) asked.value = null
+    if (draft.value === drawn) giveUp() // unless the hand has gone on
     return ok
   }
   const askLength = latest(
