@@ -106,7 +106,9 @@ def main() -> None:
     TriangleMesh(embree, solid)
     eye = engine.scene.views[0].position
     out: dict[str, float] = {}
-    print(f"{len(engine.pieces.face)} convex pieces, {len(engine.scene.corners)} triangles, {len(engine.scene.names)} faces, {len(engine.scene.plates)} plates")
+    print(
+        f"{len(engine.pieces.face)} convex pieces, {len(engine.scene.corners)} triangles, {len(engine.scene.names)} faces, {len(engine.scene.plates)} plates"
+    )
     for width, height in ((320, 180), (1920, 1080)):
         view = view_at(shot, path, 100, width)
         ys, xs = np.mgrid[0:height, 0:width] + 0.5
