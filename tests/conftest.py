@@ -54,6 +54,15 @@ def looking(width: int, height: int, focal: float, pan: float, tilt: float, posi
     )
 
 
+def loop_around(rng: np.random.Generator, count: int, convex: bool) -> np.ndarray | None:
+    """A loop (count, 2) around the origin, on a circle if convex; None where its corners would be too uneven to test."""
+    angle = np.sort(rng.uniform(0, 2 * np.pi, count))
+    if np.diff(np.r_[angle, angle[0] + 2 * np.pi]).max() > 3 or np.diff(angle).min() < 0.02:
+        return None
+    radius = np.ones(count) if convex else rng.uniform(0.3, 1.0, count)
+    return np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1)
+
+
 def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Shot, dict[str, PlatePicture]]:
     """A shot whose one plate is a picture of smooth noise taken by `view`."""
     rng = np.random.default_rng(seed)

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import engine_of, looking, photographed
+from tests.conftest import engine_of, looking, loop_around, photographed
 
 from roofline.core.camera import View
 from roofline.core.massing.planes import triangles_of
@@ -176,11 +176,10 @@ def test_a_shadow_ends_where_its_ray_says():
 def test_triangles_cover_their_loop(count, seed):
     """Convex or not: the triangles' area is the loop's, and all turn the way it does; a convex loop is a fan."""
     rng = np.random.default_rng(seed)
-    angle = np.sort(rng.uniform(0, 2 * np.pi, count))
-    if np.diff(np.r_[angle, angle[0] + 2 * np.pi]).max() > 3 or np.diff(angle).min() < 0.02:
+    flat = loop_around(rng, count, convex=seed % 2 == 1)
+    if flat is None:
         return
-    radius = np.ones(count) if seed % 2 else rng.uniform(0.3, 1.0, count)
-    flat = np.stack([radius * np.cos(angle), radius * np.sin(angle), np.zeros(count)], 1)
+    flat = np.column_stack([flat, np.zeros(count)])
     turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
     points = flat @ turn.T + rng.normal(size=3)
     triangles = triangles_of(points)

@@ -31,6 +31,13 @@ def linear_of(flat, at, x, y, w):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
+def line_pixel(line, x):  # type: ignore[no-untyped-def]
+    """Pixel of a row's line at x."""
+    nearness = 1.0 / (line[4] * x + line[5])
+    return (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
+
+
+@njit(cache=True, error_model="numpy", inline="always")
 def whole_blocks(count):  # type: ignore[no-untyped-def]
     """A number of pixels, rounded up to a multiple of SIMD."""
     return (count + SIMD - 1) // SIMD * SIMD
@@ -70,7 +77,7 @@ def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
 def solid_plate(s, p, u, v):  # type: ignore[no-untyped-def]
     """Whether plate p's matte, if it has one, is at least a half at a pixel (u, v) of its picture.
 
-    ``s``: a named tuple with the scene's canvases and mattes, as are `Cast` and `Solids`.
+    ``s``: a named tuple with the scene's canvases and mattes, such as `Cast`.
     """
     across = (int(s.canvas[p, 4]) + SIDE - 1) >> BLOCK_BITS
     block = s.blocks[s.block_at[p] + (int(v) >> BLOCK_BITS) * across + (int(u) >> BLOCK_BITS)]
@@ -155,9 +162,7 @@ def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-unty
         for j in range(x1 - x0):
             i = np.uintp(x0) + np.uintp(j)
             if solid[i] == MIXED:
-                x = x0 + j + 0.5
-                nearness = 1.0 / (line[4] * x + line[5])
-                u, v = (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
+                u, v = line_pixel(line, x0 + j + 0.5)
                 value = matte_value(s.matte, s.matte_at[p], width, height, u, v)
                 solid[i] = np.uint8(SOLID) if value >= 0.5 else np.uint8(CLEAR)
 

@@ -11,13 +11,6 @@ NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def line_pixel(line, x):  # type: ignore[no-untyped-def]
-    """Pixel of a row's line at x."""
-    nearness = 1.0 / (line[4] * x + line[5])
-    return (line[0] * x + line[1]) * nearness, (line[2] * x + line[3]) * nearness
-
-
-@njit(cache=True, error_model="numpy", inline="always")
 def cell_at(k, p, x, y):  # type: ignore[no-untyped-def]
     """What the cell says in which a raster pixel of plate p lies."""
     i = min(max(int(x), 0), k.raster_size[p, 0] - 1) >> CELL_BITS

@@ -12,9 +12,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.mattes import SOLID, solid_along
+from roofline.core.throw.mattes import SOLID, line_pixel, solid_along
 from roofline.core.throw.pieces import between, bound, boxes_of, cross, edge_of
-from roofline.core.throw.sight import NEARER, hidden, line_pixel
+from roofline.core.throw.sight import NEARER, hidden
 
 LIT, SHADED, CUT_AWAY, TAKEN = range(4)  # how a plate's light falls on a pixel, and whether one before it has it
 
