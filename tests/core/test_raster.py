@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
@@ -9,13 +11,26 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numba import njit
+from numba.core.runtime import _nrt_python
+from numba.core.runtime.nrt import rtsys
 from scipy.ndimage import map_coordinates
 from tests.conftest import engine_of, looking, loop_around, photographed
 
 from roofline.core.throw.cells import CELL, cells
 from roofline.core.throw.cells import MIXED as MIXED_CELL
 from roofline.core.throw.lent import lent
-from roofline.core.throw.mattes import CLEAR, MIXED, SIDE, SOLID, UNSAID, joined_mattes, matte_blocks, solid_plate_along
+from roofline.core.throw.mattes import (
+    CLEAR,
+    MIXED,
+    SIDE,
+    SIMD,
+    SOLID,
+    UNSAID,
+    joined_mattes,
+    matte_blocks,
+    solid_plate_along,
+)
+from roofline.core.throw.measure import run_end
 from roofline.core.throw.pieces import between, edge_of
 from roofline.shot import Mesh, MeshFace, Throw
 
@@ -247,6 +262,8 @@ def test_a_projection_leads_where_the_cameras_say(view, plate, seed):
             continue
         x = np.append(seen[:2] / seen[2], 1.0)
         assert k.depths[:3] @ x == pytest.approx(1 / seen[2], rel=1e-6)
+        if not (0 <= x[0] < view.width and 0 <= x[1] < view.height) and not k.maps.any():
+            continue  # out of view there is no map
         u, v, w = k.maps.reshape(3, 3) @ x
         assert (w > 0) == (there[2] > 0)
         assert (u / w, v / w) == pytest.approx(tuple(there[:2] / there[2]), rel=1e-5, abs=1e-4)
@@ -281,3 +298,62 @@ def test_a_lent_tuple_is_the_same_arrays(weights, scale):
     assert total == pytest.approx(scale * sum(weights), abs=1e-9)
     assert np.allclose(whole[::2, 1], np.array(weights) * scale)
     assert not whole[1::2].any() and not whole[:, [0, 2]].any()
+
+
+class Twins(NamedTuple):
+    a: np.ndarray
+    b: np.ndarray
+
+
+class Holder(NamedTuple):
+    twins: Twins
+    alone: np.ndarray
+
+
+@njit
+def sums_of(given):
+    twins, holder, number = lent(given.twins), lent(given), lent(given.alone.size)
+    return twins.a[0] + twins.b[1] + holder.twins.a[1] + holder.alone[number - 1]
+
+
+@njit
+def sums_often(times):
+    """Lends what only compiled code holds, as the engine's rows in the making."""
+    given = Holder(Twins(np.full(9, 1.0), np.full(9, 2.0)), np.full(5, 4.0))
+    total = 0.0
+    for _ in range(times):
+        total += sums_of(given)
+    return total + given.twins.a[8] + given.twins.b[8] + given.alone[0]
+
+
+def test_what_is_lent_is_neither_freed_nor_kept():
+    """Arrays of one kind in a tuple, tuples in a tuple and numbers: their owners' counts are what they were."""
+    given = Holder(Twins(np.array([1.0, 2.0]), np.array([10.0, 20.0])), np.array([100.0, 300.0]))
+    owners = (given.twins.a, given.twins.b, given.alone)
+    before = [sys.getrefcount(a) for a in owners]
+    for _ in range(50):
+        assert sums_of(given) == 1 + 20 + 2 + 300
+    assert [sys.getrefcount(a) for a in owners] == before
+    was_on = _nrt_python.memsys_stats_enabled()
+    _nrt_python.memsys_enable_stats()
+    allocated = rtsys.get_allocation_stats()
+    for _ in range(20):
+        assert sums_often(3) == 3 * (1 + 2 + 1 + 4) + 1 + 2 + 4
+    after = rtsys.get_allocation_stats()
+    if not was_on:
+        _nrt_python.memsys_disable_stats()
+    assert after.mi_alloc - allocated.mi_alloc == after.mi_free - allocated.mi_free == 20 * 3
+
+
+@given(st.lists(st.tuples(st.integers(-1, 4), st.integers(1, 30)), min_size=1, max_size=12), st.integers(0, 9))
+@settings(max_examples=100, deadline=None)
+def test_a_run_ends_where_the_label_does(parts, before):
+    """The row's end is an end too, whatever stands beyond it."""
+    row = [label for label, count in parts for _ in range(count)]
+    for beyond in (row[-1], 7):
+        labels = np.array([9] * before + row + [beyond] * SIMD, np.int32)
+        done = 0
+        for label, same in groupby(row):
+            count = len(list(same))
+            assert run_end(labels, before + done, len(row) - done) == count, label
+            done += count

@@ -8,14 +8,26 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import engine_of, looking, loop_around, photographed
+from tests.conftest import camera_of, engine_of, looking, loop_around, photographed
 
 from roofline.core.camera import View
 from roofline.core.massing.planes import triangles_of
 from roofline.core.throw import shadows
 from roofline.core.throw.engine import Engine
-from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, SPILLED, reach
-from roofline.shot import Block, Column, Flat, Ground, Mesh, MeshFace, Plate, Throw, Wall
+from roofline.core.throw.measure import (
+    BACK,
+    BARE,
+    HIDDEN,
+    MATTE,
+    OUTSIDE,
+    SMEARED,
+    SOFT,
+    SOUND,
+    SPILLED,
+    VOID,
+    reach,
+)
+from roofline.shot import Block, Column, Flat, Ground, Mesh, MeshFace, Photo, Plate, Throw, Wall
 
 PLATE = looking(480, 320, 420, 12, -4, (0, 1.7, 0))
 
@@ -118,6 +130,51 @@ def test_shadows_say_what_a_look_at_each_pixel_says(seed, at, loose):
     x, y, z, pan, tilt = at
     engine = place(np.random.default_rng(seed), loose)
     agrees(engine, looking(96, 64, 80, pan, tilt, (x, y, z), roll=8))
+
+
+@given(st.integers(0, 5), views, st.integers(1, 40), st.integers(1, 30), st.integers(0, 56), st.integers(0, 34))
+@settings(max_examples=40, deadline=None)
+def test_a_part_of_a_view_measures_what_the_whole_does(seed, at, width, height, left, top):
+    """Whatever the size: rows are written by blocks, and none of them may reach into the next."""
+    x, y, z, pan, tilt = at
+    engine = place(np.random.default_rng(seed), False)
+    view = looking(96, 64, 80, pan, tilt, (x, y, z), roll=8)
+    centre = (view.centre[0] - left, view.centre[1] - top)
+    part = engine.measure(replace(view, width=width, height=height, centre=centre))
+    whole = engine.measure(view)
+    crop = (slice(top, top + height), slice(left, left + width))
+    for name in ("face", "pair", "verdict", "stretch", "magnification"):
+        got, wanted = getattr(part, name), getattr(whole, name)[crop]
+        assert got.shape == wanted.shape == (height, width)
+        # forms of other pixels' numbers differ in their last digits: a pixel on a border may fall to its other side
+        assert np.isclose(got, wanted, rtol=1e-5).mean() > 1 - 3 / got.size, name
+
+
+@given(views)
+@settings(max_examples=40, deadline=None)
+def test_a_verdict_is_that_of_its_own_measures(at):
+    """Where two photos' plates meet within a row, each pixel is judged by the one it shows, and by no neighbour's."""
+    x, y, z, pan, tilt = at
+    far = looking(90, 60, 75, -8, -3, (4, 2.5, 3))
+    solids = [
+        Ground(id="ground", name="Ground", size=(60, 60)),
+        Block(id="b", name="B", corner=(0, 0, -9), size=(3, 2, 2)),
+    ]
+    shot, pictures = photographed(PLATE, solids, [])
+    shot.photos.append(Photo(id="far", name="far", file="x", camera=camera_of(far)))
+    shot.plates.append(Plate(id="far", name="far", photo="far", file="x", canvas=(0, 0, 90, 60), matte="m"))
+    shot.throws = [Throw(plate=p, targets=["ground", "b"]) for p in ("far", "plate")]
+    stripes = np.zeros((60, 90), np.float32)
+    stripes[:, ::7] = stripes[:, 1::7] = stripes[:, 2::7] = 1
+    pictures["far"] = replace(pictures["plate"], size=(90, 60), matte=stripes)
+    engine = engine_of(shot, pictures)
+    engine.scene.limits[:] = (1.3, 1.2)
+    seen = engine.measure(looking(96, 64, 80, pan, tilt, (x, y, z), roll=8))
+    strain = np.where(seen.stretch > 1.3, SMEARED, np.where(seen.magnification > 1.2, SOFT, SOUND))
+    thrown, spilled = seen.pair >= 0, seen.verdict == SPILLED
+    assert np.array_equal(seen.verdict[thrown & ~spilled], strain[thrown & ~spilled])
+    assert (seen.verdict[(seen.face >= 0) & ~thrown] == BARE).all() and (seen.verdict[seen.face < 0] == VOID).all()
+    assert not seen.stretch[~thrown].any() and not seen.magnification[~thrown].any()
 
 
 def test_shadows_fall_and_are_not_only_skipped():

@@ -20,7 +20,6 @@ from roofline.core.throw.raster import rasterise, which
 from roofline.core.throw.sample import Textures, pack, paint, pyramid
 from roofline.core.throw.scene import Scene
 from roofline.core.throw.shadows import shadows
-from roofline.core.throw.spans import spans
 from roofline.shot import VERDICTS, ProbeReport, Rejected
 
 keep_freed_memory()
@@ -46,7 +45,10 @@ NOTHING_SEEN = {  # what the plates see, before that is known
 
 @dataclass
 class Measures:
-    """Measures of a view, all (H, W). Verdicts index `roofline.shot.VERDICTS`; face and pair −1 where none."""
+    """Measures of a view, all (H, W), their rows not end to end.
+
+    Verdicts index `roofline.shot.VERDICTS`; face and pair −1 where none.
+    """
 
     face: NDArray[np.int32]
     pair: NDArray[np.int32]
@@ -160,9 +162,7 @@ class Engine:
 
     def measure(self, view: View) -> Measures:
         """Verdict, surface, plate, stretch and magnification at every pixel centre of a view."""
-        k = self.cast(view)
-        s = spans(self.shadows, k, view.width, view.height)
-        return Measures(*m.measure(k, s, view.width, view.height))
+        return Measures(*m.measure(self.cast(view), self.shadows, view.width, view.height))
 
     def depth(self, view: View) -> NDArray[np.float32]:
         """Depth (H, W) in metres of the nearest surface at every pixel centre; infinite where there is none."""

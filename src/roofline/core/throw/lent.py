@@ -46,7 +46,8 @@ def _kind(given: Any) -> Any:
 def _value(context: Any, builder: Any, given: Any, value: Any) -> Any:
     """The lent value of one of a given type."""
     kind = _kind(given)
-    if kind is given:
+    if kind is given:  # counted: it has two holders from now on
+        context.nrt.incref(builder, given, value)
         return value
     owned = cgutils.create_struct_proxy(given)(context, builder, value)
     out = cgutils.create_struct_proxy(kind)(context, builder)
@@ -56,10 +57,10 @@ def _value(context: Any, builder: Any, given: Any, value: Any) -> Any:
 
 
 def _lent(_typing: Any, given: Any) -> Any:
-    """Lend an array, or the arrays of a named tuple; tuples within it are left alone."""
-    if not isinstance(given, types.NamedTuple):
+    """Lend an array, or the arrays of a named tuple; tuples within it, and all else, are left alone."""
+    if not isinstance(given, (types.NamedTuple, types.NamedUniTuple)):  # the latter when all members are of one type
         return _kind(given)(given), lambda context, builder, _, args: _value(context, builder, given, args[0])
-    kind = types.NamedTuple([_kind(t) for t in given.types], given.instance_class)
+    kind = types.BaseTuple.from_types([_kind(t) for t in given.types], given.instance_class)
 
     def build(context: Any, builder: Any, _: Any, args: Any) -> Any:
         parts = cgutils.unpack_tuple(builder, args[0])

@@ -110,11 +110,20 @@ def solid_at(s, maps, grid, face, x, y):  # type: ignore[no-untyped-def]
     return solid
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def start_along(solid, x0, x1, said):  # type: ignore[no-untyped-def]
-    """Write one thing to a row's pixels [x0, x1)."""
-    for j in range(x1 - x0):
-        solid[np.uintp(x0) + np.uintp(j)] = said
+@njit(cache=True, error_model="numpy")
+def fill(out, at, count, value):  # type: ignore[no-untyped-def]
+    """Write a value to so many places from one on, and to what is left of the last block."""
+    for j in range(whole_blocks(count)):
+        out[np.uintp(at) + np.uintp(j)] = value
+
+
+@njit(cache=True, error_model="numpy")
+def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-untyped-def]
+    """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are not."""
+    for j in range(whole_blocks(count)):
+        i = np.uintp(x0) + np.uintp(j)
+        falls = ((solid[i] == SOLID) == there) & (j < count)
+        light[i] = max(light[i], np.uint8(value if falls else 0))
 
 
 @njit(cache=True, error_model="numpy")
@@ -125,16 +134,15 @@ def find_along(line, width, height, at, nowhere, x0, count, block):  # type: ign
     ``at``: where the picture's blocks begin; ``nowhere``: what is written for pixels off the picture.
     """
     u1, u0, v1, v0, w1, w0 = line
-    across = np.int32((int(width) + SIDE - 1) >> BLOCK_BITS)
+    across = float((int(width) + SIDE - 1) >> BLOCK_BITS)
     for j in range(whole_blocks(count)):
         x = x0 + j + 0.5
         w = w1 * x + w0
         nearness = 1.0 / w
         u, v = (u1 * x + u0) * nearness, (v1 * x + v0) * nearness
         on = (w > 0) & (u >= 0) & (v >= 0) & (u < width) & (v < height)
-        i, k = np.int32(u if on else 0.0), np.int32(v if on else 0.0)
-        place = np.int32(at) + (k >> BLOCK_BITS) * across + (i >> BLOCK_BITS)
-        block[np.uintp(j)] = place if on else np.int32(nowhere)
+        place = at + np.floor(v / SIDE) * across + np.floor(u / SIDE)  # whole numbers, and faster than them
+        block[np.uintp(j)] = np.int32(place if on else float(nowhere))
 
 
 @njit(cache=True, error_model="numpy")
@@ -171,7 +179,7 @@ def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-unty
 def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
     """Write `solid_at`, as CLEAR or SOLID, for the pixels [x0, x1) of a row, which ``line`` leads to the grid."""
     first, last = s.pair_start[face], s.pair_start[face + 1]
-    start_along(solid, x0, x1, SOLID if first == last else UNSAID)
+    fill(solid, x0, x1 - x0, SOLID if first == last else UNSAID)
     u1, u0, v1, v0, w1, w0 = line
     for n in range(first, last):
         at = 9 * (grid * s.pair_plate.size + n)

@@ -10,18 +10,18 @@ from numba import njit, prange
 from roofline.core.throw.lent import lent
 from roofline.core.throw.mattes import (
     SIMD,
-    SOLID,
     UNSAID,
+    darken_where,
+    fill,
     linear,
     solid_plate,
     solid_plate_along,
-    start_along,
     whole_blocks,
 )
 from roofline.core.throw.pieces import between
 from roofline.core.throw.raster import SHARES, band_for, band_rows, bands_of, rasterise_band
 from roofline.core.throw.sight import hidden
-from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, first_falling
+from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, falling, falls_for, spans
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
@@ -115,13 +115,16 @@ def row_line(k, n, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def settle(pair, verdict, x0, x1, n, most, light):  # type: ignore[no-untyped-def]
-    """Give a row's pixels that are no darker than `most` to pair n; their number. Compiles to SIMD."""
+def settle(pair, verdict, at, count, n, most, light, x0):  # type: ignore[no-untyped-def]
+    """Give so many pixels from a place on to pair n where the light, from x0 on, is no darker than `most`; their number.
+
+    Compiles to SIMD.
+    """
     taken = 0
-    for j in range(x1 - x0):
-        i = np.uintp(j) + np.uintp(x0)
-        take = light[i] <= most
-        said = np.uint8(SOUND) if light[i] == LIT else np.uint8(SPILLED)
+    for j in range(whole_blocks(count)):
+        i, falls = np.uintp(at) + np.uintp(j), light[np.uintp(x0) + np.uintp(j)]
+        take = (falls <= most) & (j < count)
+        said = np.uint8(SOUND) if falls == LIT else np.uint8(SPILLED)
         pair[i] = n if take else pair[i]
         verdict[i] = said if take else verdict[i]
         taken += take
@@ -129,32 +132,41 @@ def settle(pair, verdict, x0, x1, n, most, light):  # type: ignore[no-untyped-de
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def cut_away(k, p, line, x0, x1, block, solid, light):  # type: ignore[no-untyped-def]
+def cut_away(k, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
     """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is not solid."""
-    start_along(solid, x0, x1, UNSAID)
-    solid_plate_along(k, p, line, x0, x1, block, solid)
-    for j in range(x1 - x0):
-        i = np.uintp(x0) + np.uintp(j)
-        light[i] = max(light[i], np.uint8(LIT if solid[i] == SOLID else CUT_AWAY))
+    fill(band.solid, x0, x1 - x0, UNSAID)
+    solid_plate_along(k, p, line, x0, x1, band.block, band.solid)
+    darken_where(light, CUT_AWAY, band.solid, False, x0, x1 - x0)
 
 
 @njit(cache=True, error_model="numpy")
-def fill(row, x0, count, value):  # type: ignore[no-untyped-def]
-    """Write a value to so many of a row's pixels from x0 on, and to what is left of the last block.
-
-    Rows are gone through from left to right, so that what comes after a run is written over by the next.
-    """
+def start_light(light, x0, count, best, pair, at):  # type: ignore[no-untyped-def]
+    """Start so many of a row's light from x0 on: TAKEN where a pair has the pixel (they stand from ``at`` on), else the best."""
     for j in range(whole_blocks(count)):
-        row[np.uintp(x0) + np.uintp(j)] = value
+        light[np.uintp(x0) + np.uintp(j)] = np.uint8(TAKEN if pair[np.uintp(at) + np.uintp(j)] >= 0 else best)
+
+
+@njit(cache=True, error_model="numpy")
+def run_end(labels, at, count):  # type: ignore[no-untyped-def]
+    """How many of so many places from one on have the first one's label; what is left of the last block is read too."""
+    first, done, other = labels[np.uintp(at)], 0, np.int32(0)
+    while other == 0 and done < count:  # by blocks, compiles to SIMD, …
+        for j in range(SIMD):
+            other |= labels[np.uintp(at + done) + np.uintp(j)] ^ first
+        done += SIMD
+    done -= SIMD
+    while done < count and labels[np.uintp(at + done)] == first:  # … and the last by pixels
+        done += 1
+    return done
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def land(k, s, face, at, x0, x1, row):  # type: ignore[no-untyped-def]
-    """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND to row at's pixels that show one face.
+def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-untyped-def]
+    """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND for a row's pixels that show one face.
 
-    Returns the pair when it is the same for all of them, or MANY.
+    ``at``: where x0 stands in ``out``. Returns the pair when it is the same for all of them, or MANY.
     """
-    pair, verdict, light, y = row.pair, row.said, row.light, at + 0.5
+    pair, verdict, light, y = out.pair, out.verdict, falls.light, row + 0.5
     left, fresh, whole = x1 - x0, True, -1
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
         strict, front = k.pair_occlusion[n], k.pair_front[n]
@@ -166,32 +178,27 @@ def land(k, s, face, at, x0, x1, row):  # type: ignore[no-untyped-def]
         start, stop = between(s.canvas, 4 * n, 4 * n + 4, y, x0, x1)
         if start >= stop:
             continue
-        shadow = first_falling(s, n, at, start, stop)
-        plain = front and shadow == s.first[n + 1] and k.matte_at[p] < 0 and not s.looked[n]
+        fallen = falling(s, n, row, start, stop, falls)
+        plain = front and fallen == 0 and k.matte_at[p] < 0 and not s.looked[n]
         if fresh and plain and stop - start == left:  # as most are: a whole run, and nothing in its way
-            fill(pair, x0, left, n)
-            fill(verdict, x0, left, SOUND)
+            fill(pair, at, left, n)
+            fill(verdict, at, left, SOUND)
             fresh, whole = False, n
             break
         if fresh:
-            fill(pair, x0, left, -1)
-            fill(verdict, x0, left, BARE)
+            fill(pair, at, left, -1)
+            fill(verdict, at, left, BARE)
             fresh, whole = False, MANY
-        u1, u0, v1, v0, w1, w0 = row_line(k, n, y)
-        falls = LIT if front else SHADED
-        for j in range(stop - start):
-            i = np.uintp(start) + np.uintp(j)
-            light[i] = TAKEN if pair[i] >= 0 else falls
+        first, line = at + start - x0, row_line(k, n, y)
+        start_light(light, start, stop - start, LIT if front else SHADED, pair, first)
         if front:
-            sx, sy = k.scale[p, 0], k.scale[p, 1]
-            line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)
-            darken(k, s, shadow, n, face, at, line, start, stop, row.block, row.solid, light)
+            darken(k, s, falls, fallen, n, face, line, start, stop, band)
         if k.matte_at[p] >= 0:
-            cut_away(k, p, (u1, u0, v1, v0, w1, w0), start, stop, row.block, row.solid, light)
-        left -= settle(pair, verdict, start, stop, n, LIT if strict else SHADED, light)
+            cut_away(k, p, line, start, stop, band, light)
+        left -= settle(pair, verdict, first, stop - start, n, LIT if strict else SHADED, light, start)
     if fresh:
-        fill(pair, x0, left, -1)
-        fill(verdict, x0, left, BARE)
+        fill(pair, at, left, -1)
+        fill(verdict, at, left, BARE)
     return whole
 
 
@@ -210,17 +217,17 @@ def row_forms(k, n, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def grade(x0, x1, forms, unit, limits, stretch, magnification, strain):  # type: ignore[no-untyped-def]
-    """Stretch and magnification of a row's pixels that show one pair, and SOUND, SOFT or SMEARED; compiles to SIMD.
+def grade(at, x0, count, forms, unit, limits, stretch, magnification, verdict):  # type: ignore[no-untyped-def]
+    """Stretch and magnification of so many pixels of a row from x0 on, which show one pair, and SOFT or SMEARED.
 
-    A function of its own, with few arguments: within the long loop the compiler gives SIMD up. Whole blocks are
-    written, as in `fill`.
+    ``at``: where they stand in the flat results. A function of its own, with few arguments, compiles to SIMD: within
+    the long loop the compiler gives that up. Whole blocks are written, as in `fill`, but no verdict beyond the end.
     """
     (a, c), (b1, b0, d1, d0), (w1, w0) = forms
     most_stretch, most_magnification = np.float32(limits[0]), np.float32(limits[1])
     half, least = np.float32(0.5), np.float32(1e-30)
-    for j in range(whole_blocks(x1 - x0)):
-        i = np.uintp(j) + np.uintp(x0)
+    for j in range(whole_blocks(count)):
+        i = np.uintp(j) + np.uintp(at)
         x = x0 + j + 0.5
         b, d, w = b1 * x + b0, d1 * x + d0, w1 * x + w0
         # what is left from here on loses no digits: single precision, as the results
@@ -230,101 +237,96 @@ def grade(x0, x1, forms, unit, limits, stretch, magnification, strain):  # type:
         s, m = s1 * ratio, np.float32(unit * w * w) * ratio
         stretch[i] = s
         magnification[i] = m
-        strain[i] = SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND)
+        strain = np.uint8(SMEARED if s > most_stretch else (SOFT if m > most_magnification else SOUND))
+        verdict[i] = max(verdict[i], strain if j < count else np.uint8(SOUND))
 
 
-class Row(NamedTuple):
-    """A row's measures in the making, with room for a block beyond its end."""
+class Out(NamedTuple):
+    """Measures in the making: row after row, with room for a block beyond each. Flat, (height × (width + SIMD))."""
 
+    face: Any
     pair: Any
-    said: Any  # BARE, SPILLED, SOUND or VOID
-    strain: Any  # SOUND, SOFT or SMEARED
+    verdict: Any
     stretch: Any
     magnification: Any
-    light: Any  # how the light of the plate in question falls
-    block: Any  # these two: see `Band`
-    solid: Any
 
 
 @njit(cache=True, error_model="numpy")
-def measure_rows(k, s, shown, r0, r1, row, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
-    """Rows [r0, r1) of `measure`, in runs of pixels that show one face, and these in runs that show one plate."""
-    k, s, shown, face, verdict = lent(k), lent(s), lent(shown), lent(face), lent(verdict)
-    pair, stretch, magnification, row = lent(pair), lent(stretch), lent(magnification), lent(row)
-    width = face.shape[1]
-    for at in range(r1 - r0):
-        line, y, end = at * (width + SIMD), r0 + at + 0.5, 0
+def measure_rows(k, s, width, r0, r1, out, band, falls):  # type: ignore[no-untyped-def]
+    """Rows [r0, r1) of `measure`, in runs of pixels that show one face, and these in runs that show one plate.
+
+    From left to right: what is written beyond a run's end, to fill a block, is written over by the next.
+    """
+    k, s, out, band, falls = lent(k), lent(s), lent(out), lent(band), lent(falls)
+    for row in range(r0, r1):
+        line, y, end = row * (width + SIMD), row + 0.5, 0
         while end < width:
             start = end
-            f = shown[line + start]
-            while end < width and shown[np.uintp(line + end)] == f:
-                end += 1
+            f = out.face[line + start]
+            end += run_end(out.face, line + start, width - start)
             whole = -1
             if f >= 0:
-                whole = land(k, s, f, r0 + at, start, end, row)
+                whole = land(k, s, f, row, start, end, line + start, out, band, falls)
             else:
-                fill(row.pair, start, end - start, -1)
-                fill(row.said, start, end - start, VOID)
+                fill(out.pair, line + start, end - start, -1)
+                fill(out.verdict, line + start, end - start, VOID)
             last = start
             while last < end:
-                begin, n = last, whole
+                n, at, count = whole, line + last, end - last
                 if whole == MANY:
-                    n = row.pair[last]
-                    while last < end and row.pair[np.uintp(last)] == n:
-                        last += 1
-                else:
-                    last = end
+                    n = out.pair[at]
+                    count = run_end(out.pair, at, count)
                 if n >= 0:
-                    limits = (k.limits[f, 0], k.limits[f, 1])
-                    grade(begin, last, row_forms(k, n, y), k.unit, limits, row.stretch, row.magnification, row.strain)
+                    limits, forms = (k.limits[f, 0], k.limits[f, 1]), row_forms(k, n, y)
+                    grade(at, last, count, forms, k.unit, limits, out.stretch, out.magnification, out.verdict)
                 else:
-                    fill(row.stretch, begin, last - begin, 0.0)
-                    fill(row.magnification, begin, last - begin, 0.0)
-                    fill(row.strain, begin, last - begin, SOUND)
-        for i in range(width):
-            face[r0 + at, i] = shown[line + i]
-            pair[r0 + at, i] = row.pair[i]
-            stretch[r0 + at, i] = row.stretch[i]
-            magnification[r0 + at, i] = row.magnification[i]
-            verdict[r0 + at, i] = max(row.said[i], row.strain[i])
+                    fill(out.stretch, at, count, 0.0)
+                    fill(out.magnification, at, count, 0.0)
+                last += count
 
 
 @njit(cache=True, error_model="numpy")
-def measure_share(k, s, share, bands, face, verdict, pair, stretch, magnification):  # type: ignore[no-untyped-def]
+def measure_share(k, s, share, width, height, out):  # type: ignore[no-untyped-def]
     """One share of the bands of `measure`."""
-    height, width = face.shape
-    band = band_for(height // bands + 1, width)
-    room = width + SIMD
-    row = Row(
-        np.empty(room, dtype=np.int32),
-        np.empty(room, dtype=np.uint8),
-        np.empty(room, dtype=np.uint8),
-        np.empty(room, dtype=np.float32),
-        np.empty(room, dtype=np.float32),
-        np.empty(room, dtype=np.uint8),
-        band.block,
-        band.solid,
-    )
+    bands = bands_of(height)
+    band, falls = band_for(height // bands + 1, width), falls_for(width)
     for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
         r0, r1 = band_rows(turn, bands, height)
-        rasterise_band(k, k.piece_face, width, r0, r1, band)
-        measure_rows(k, s, band.shown, r0, r1, row, face, verdict, pair, stretch, magnification)
+        rasterise_band(k, k.piece_face, width, r0, r1, out.face, r0 * (width + SIMD), band)
+        measure_rows(k, s, width, r0, r1, out, band, falls)
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def measure(k, s, width, height):  # type: ignore[no-untyped-def]
+def _measure(k, s, width, height):  # type: ignore[no-untyped-def]
+    """`measure`, once the spans s of the shadows in the view are known."""
+    room = height * (width + SIMD)
+    out = Out(
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.uint8),
+        np.empty(room, dtype=np.float32),
+        np.empty(room, dtype=np.float32),
+    )
+    for share in prange(SHARES):
+        measure_share(k, s, share, width, height, out)
+    shape = (height, width + SIMD)
+    return (
+        out.face.reshape(shape)[:, :width],
+        out.pair.reshape(shape)[:, :width],
+        out.verdict.reshape(shape)[:, :width],
+        out.stretch.reshape(shape)[:, :width],
+        out.magnification.reshape(shape)[:, :width],
+    )
+
+
+@njit(cache=True, error_model="numpy")
+def measure(k, shadows, width, height):  # type: ignore[no-untyped-def]
     """Face and pair (H, W) int32, verdict (H, W) uint8, stretch and magnification (H, W) float32 of a view.
 
-    ``k``: the view's cast; ``s``: the spans of the shadows in it.
+    ``k``: the view's cast. The results are views: between their rows there is room for a block. Spans and measures are
+    taken in one call: to hand over all the arrays once more costs as much as measuring a thousand pixels.
     """
-    face, pair = np.empty((height, width), dtype=np.int32), np.empty((height, width), dtype=np.int32)
-    verdict = np.empty((height, width), dtype=np.uint8)
-    stretch = np.empty((height, width), dtype=np.float32)
-    magnification = np.empty((height, width), dtype=np.float32)
-    bands = bands_of(height)
-    for share in prange(SHARES):
-        measure_share(k, s, share, bands, face, verdict, pair, stretch, magnification)
-    return face, pair, verdict, stretch, magnification
+    return _measure(k, spans(shadows, k, width, height), width, height)
 
 
 @njit(cache=True, error_model="numpy")

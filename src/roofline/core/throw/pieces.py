@@ -23,6 +23,7 @@ class Pieces(NamedTuple):
     corners: Any  # (V, 3) world; a piece's turn to the left as seen against its face's normal
     first: Any  # (Q + 1,) where a piece's corners begin
     face: Any  # (Q,)
+    start: Any  # (F + 1,) where a face's pieces begin
     sides: Any  # the most that a piece has
 
 
@@ -84,7 +85,8 @@ def _taken_apart(triangles, tri_face, normals):  # type: ignore[no-untyped-def]
 def pieces_of(scene: Scene) -> Pieces:
     """All faces of a scene, taken apart into convex pieces."""
     corners, first, face = _taken_apart(scene.corners, scene.tri_face, scene.normals)
-    return Pieces(corners, first, face, int(np.diff(first).max(initial=0)))
+    start = np.searchsorted(face, np.arange(len(scene.names) + 1))
+    return Pieces(corners, first, face, start, int(np.diff(first).max(initial=0)))
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -133,8 +135,9 @@ def between(edges, first, last, y, x0, x1):  # type: ignore[no-untyped-def]
     """Pixels [lo, hi) of [x0, x1) on row y that lie on the inner side of all edges of a range."""
     lo, hi = float(x0), float(x1 - 1)
     for i in range(first, last):
-        lo = max(lo, edges[4 * i] * y + edges[4 * i + 1])
-        hi = min(hi, edges[4 * i + 2] * y + edges[4 * i + 3])
+        at = 4 * i
+        lo = max(lo, edges[np.uintp(at)] * y + edges[np.uintp(at + 1)])
+        hi = min(hi, edges[np.uintp(at + 2)] * y + edges[np.uintp(at + 3)])
     return int(min(np.ceil(lo), x1)), int(max(np.floor(hi), x0 - 1)) + 1
 
 

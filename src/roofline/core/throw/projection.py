@@ -23,8 +23,8 @@ class Projection(NamedTuple):
     edges: Any  # (V × 3) the linear forms that are ≥ 0 within a piece, one for each corner and the next
     lines: Any  # (V × 4) the same as lines on which a row's pixels end, see `edge_of`
     piece_boxes: Any  # (Q × 4) pixels x0, y0, x1, y1 (exclusive) within which a piece lies; empty when unseen
-    maps: Any  # (N × 9) homographies from the view's pixels to the plate's picture pixels
-    boxes: Any  # (N × 4) where in the view the plate's canvas can lie: x0, y0, x1, y1
+    maps: Any  # (N × 9) homographies from the view's pixels to the plate's picture pixels; 0 for faces out of view
+    boxes: Any  # (N × 4) where in the view the plate's canvas can lie: x0, y0, x1, y1; 0 for faces out of view
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -105,7 +105,7 @@ def _project(  # type: ignore[no-untyped-def]
     pieces,
     normals,
     offsets,
-    pair_face,
+    pair_start,
     pair_plate,
     fronts,
     standpoints,
@@ -118,8 +118,8 @@ def _project(  # type: ignore[no-untyped-def]
     width,
     height,
 ):
-    faces, count, pairs = len(offsets), len(pieces.face), len(pair_face)
-    depths, maps, boxes = np.empty(3 * faces), np.empty(9 * pairs), np.empty((pairs, 4))
+    faces, count, pairs = len(offsets), len(pieces.face), len(pair_plate)
+    depths, maps, boxes = np.empty(3 * faces), np.zeros(9 * pairs), np.zeros((pairs, 4))
     edges, lines = np.zeros(3 * len(pieces.corners)), np.empty(4 * len(pieces.corners))
     piece_boxes = np.zeros((count, 4), dtype=np.int32)
     ahead, back = np.empty((3, 3)), np.empty((3, 3))  # from directions in the world to pixels, and back
@@ -140,21 +140,25 @@ def _project(  # type: ignore[no-untyped-def]
             for j in range(3):
                 along = normals[f, 0] * back[0, j] + normals[f, 1] * back[1, j] + normals[f, 2] * back[2, j]
                 depths[3 * f + j] = along / gap
-        for q in range(count * chunk // CHUNKS, count * (chunk + 1) // CHUNKS):
-            first, sides, gap = pieces.first[q], pieces.first[q + 1] - pieces.first[q], gaps[pieces.face[q]]
-            for i in range(sides):
-                for j in range(3):
-                    corners[i, j] = 0.0
-                    for axis in range(3):
-                        corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
-            if abs(gap) > EDGE_ON:
-                _outline(corners, sides, gap > 0, edges, lines, first, piece_boxes[q], width, height)
-        for n in range(pairs * chunk // CHUNKS, pairs * (chunk + 1) // CHUNKS):
-            f, p = pair_face[n], pair_plate[n]
-            for i in range(3):
-                shift[i] = eye[i] - standpoints[p, i]
-            _homography(fronts[p], shift, normals[f], gaps[f], back, room, maps, 9 * n)
-            _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
+            shows = False
+            for q in range(pieces.start[f], pieces.start[f + 1]):
+                first, sides, box = pieces.first[q], pieces.first[q + 1] - pieces.first[q], piece_boxes[q]
+                for i in range(sides):
+                    for j in range(3):
+                        corners[i, j] = 0.0
+                        for axis in range(3):
+                            corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
+                if abs(gap) > EDGE_ON:
+                    _outline(corners, sides, gap > 0, edges, lines, first, box, width, height)
+                shows |= box[0] < box[2] and box[1] < box[3]
+            if not shows:
+                continue
+            for n in range(pair_start[f], pair_start[f + 1]):
+                p = pair_plate[n]
+                for i in range(3):
+                    shift[i] = eye[i] - standpoints[p, i]
+                _homography(fronts[p], shift, normals[f], gaps[f], back, room, maps, 9 * n)
+                _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
     return depths, edges, lines, piece_boxes.ravel(), maps, boxes.ravel()
 
 
@@ -166,7 +170,7 @@ def project(scene: Scene, pieces: Pieces, view: View) -> Projection:
             pieces,
             s.normals,
             s.offsets,
-            s.pair_face,
+            s.pair_start,
             s.pair_plate,
             s.fronts,
             s.standpoints,

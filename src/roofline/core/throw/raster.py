@@ -17,10 +17,11 @@ from roofline.core.throw.pieces import between
 
 
 @njit(cache=True, error_model="numpy")
-def lay(shown, depth, at, count, x, slope, base, label):  # type: ignore[no-untyped-def]
+def lay(shown, first, depth, at, count, x, slope, base, label):  # type: ignore[no-untyped-def]
     """Write a label to so many pixels from a place on where it is nearest, the first at x; compiles to SIMD.
 
-    Whole blocks are read and written, so that no pixel is left over to be done by itself.
+    ``first``: the place in ``shown`` of what stands at 0 in ``depth``. Whole blocks are read and written, so that no pixel
+    is left over to be done by itself.
     """
     for j in range(whole_blocks(count)):
         i = np.uintp(at) + np.uintp(j)
@@ -28,14 +29,15 @@ def lay(shown, depth, at, count, x, slope, base, label):  # type: ignore[no-unty
         old = depth[i]
         closer = (near > old) & (j < count)
         depth[i] = near if closer else old
-        shown[i] = label if closer else shown[i]
+        k = np.uintp(first) + i
+        shown[k] = label if closer else shown[k]
 
 
 SHARES = 16  # among which the bands of a view are dealt out
 
 
 @njit(cache=True, error_model="numpy")
-def lay_solid(shown, depth, at, count, lo, slope, base, label, solid):  # type: ignore[no-untyped-def]
+def lay_solid(shown, first, depth, at, count, lo, slope, base, label, solid):  # type: ignore[no-untyped-def]
     """As `lay`, from pixel lo of a row on, where a cut-out is SOLID."""
     for j in range(whole_blocks(count)):
         i = np.uintp(at) + np.uintp(j)
@@ -43,13 +45,13 @@ def lay_solid(shown, depth, at, count, lo, slope, base, label, solid):  # type: 
         old = depth[i]
         closer = (near > old) & (j < count) & (solid[np.uintp(lo) + np.uintp(j)] == SOLID)
         depth[i] = near if closer else old
-        shown[i] = label if closer else shown[i]
+        k = np.uintp(first) + i
+        shown[k] = label if closer else shown[k]
 
 
 class Band(NamedTuple):
-    """Rows in the making, each with room for a block beyond its end."""
+    """What is needed of a band of rows while it is drawn, with room for a block beyond each row."""
 
-    shown: Any  # (rows × stride) the labels
     depth: Any  # (rows × stride) one over the depth
     block: Any  # (stride,) where a matte's blocks are …
     solid: Any  # (stride,) … and what they say
@@ -60,7 +62,6 @@ def band_for(rows, width):  # type: ignore[no-untyped-def]
     """Room for a band of so many rows."""
     stride = width + SIMD
     return Band(
-        np.empty(rows * stride, dtype=np.int32),
         np.empty(rows * stride),
         np.empty(stride, dtype=np.int32),
         np.empty(stride, dtype=np.uint8),
@@ -68,12 +69,12 @@ def band_for(rows, width):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def rasterise_band(k, label, width, r0, r1, band):  # type: ignore[no-untyped-def]
-    """Rows [r0, r1) of `rasterise`, to the band."""
-    k, label, band = lent(k), lent(label), lent(band)
-    shown, depth, stride = band.shown, band.depth, width + SIMD
+def rasterise_band(k, label, width, r0, r1, shown, first, band):  # type: ignore[no-untyped-def]
+    """Rows [r0, r1) of `rasterise`, to a flat array from place `first` on."""
+    k, label, shown, band = lent(k), lent(label), lent(shown), lent(band)
+    depth, stride = band.depth, width + SIMD
     for i in range((r1 - r0) * stride):
-        shown[i] = -1
+        shown[np.uintp(first) + np.uintp(i)] = -1
     for i in range((r1 - r0) * stride):
         depth[i] = 0.0
     for q in range(label.size):
@@ -92,10 +93,10 @@ def rasterise_band(k, label, width, r0, r1, band):  # type: ignore[no-untyped-de
             base = rise * y + rest
             at = (row - r0) * stride + lo
             if not k.cutout[face]:
-                lay(shown, depth, at, hi - lo, lo + 0.5, slope, base, label[q])
+                lay(shown, first, depth, at, hi - lo, lo + 0.5, slope, base, label[q])
                 continue
             solid_along(k, k.maps, 0, face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, band.block, band.solid)
-            lay_solid(shown, depth, at, hi - lo, lo, slope, base, label[q], band.solid)
+            lay_solid(shown, first, depth, at, hi - lo, lo, slope, base, label[q], band.solid)
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -118,13 +119,14 @@ def band_rows(turn, bands, height):  # type: ignore[no-untyped-def]
 def rasterise_share(k, label, share, bands, nearest):  # type: ignore[no-untyped-def]
     """One share of the bands of `rasterise`."""
     height, width = nearest.shape
-    band = band_for(height // bands + 1, width)
+    rows, stride = height // bands + 1, width + SIMD
+    shown, band = np.empty(rows * stride, dtype=np.int32), band_for(rows, width)
     for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
         r0, r1 = band_rows(turn, bands, height)
-        rasterise_band(k, label, width, r0, r1, band)
+        rasterise_band(k, label, width, r0, r1, shown, 0, band)
         for row in range(r0, r1):
-            at = (row - r0) * (width + SIMD)
-            nearest[row] = band.shown[at : at + width]
+            at = (row - r0) * stride
+            nearest[row] = shown[at : at + width]
 
 
 @njit(cache=True, error_model="numpy", parallel=True)

@@ -65,17 +65,17 @@ def _can_shade(corners, piece, piece_normal, face, normal, eye):  # type: ignore
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def _search(faces, shown, pieces, boxes, face_first, face_boxes, normals, eye):  # type: ignore[no-untyped-def]
+def _search(faces, shown, pieces, boxes, face_boxes, normals, eye):  # type: ignore[no-untyped-def]
     """Which of the shown pieces may hide something of which face, (faces, shown).
 
-    ``face_first`` (F + 1,): where a face's pieces begin; ``boxes``, ``face_boxes``: of the pieces and the faces.
+    ``boxes``, ``face_boxes``: of the pieces and the faces.
     """
     out = np.zeros((len(faces), len(shown)), dtype=np.bool_)
     for i in prange(len(faces)):
         f = faces[i]
-        if face_first[f] == face_first[f + 1]:
+        if pieces.start[f] == pieces.start[f + 1]:
             continue
-        face = pieces.first[face_first[f]], pieces.first[face_first[f + 1]]
+        face = pieces.first[pieces.start[f]], pieces.first[pieces.start[f + 1]]
         for j in range(len(shown)):
             q = shown[j]
             if (
@@ -104,7 +104,6 @@ def shadows(
     """
     pairs, faces = len(scene.pair_plate), len(scene.names)
     looked = np.zeros(pairs, dtype=np.bool_)
-    face_first = np.searchsorted(pieces.face, np.arange(faces + 1))
     none = np.zeros(0, dtype=np.int32)
     pairs_found, pieces_found = [none], [none]
     for p in range(len(scene.plates)):
@@ -117,7 +116,6 @@ def shadows(
             shown[p],
             pieces,
             boxes[p],
-            face_first,
             boxes_of(boxes[p], pieces.face, faces),
             scene.normals,
             scene.standpoints[p],

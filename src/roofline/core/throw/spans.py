@@ -12,8 +12,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.mattes import SOLID, line_pixel, solid_along
+from roofline.core.throw.mattes import SIMD, darken_where, line_pixel, solid_along, whole_blocks
 from roofline.core.throw.pieces import between, bound, boxes_of, cross, edge_of
+from roofline.core.throw.shadows import MOST
 from roofline.core.throw.sight import NEARER, hidden
 
 LIT, SHADED, CUT_AWAY, TAKEN = range(4)  # how a plate's light falls on a pixel, and whether one before it has it
@@ -27,7 +28,10 @@ class Spans(NamedTuple):
     face: Any  # (S,)
     begin: Any  # (S + 1,)
     edges: Any  # (begin[S] × 4) what encloses each, see `edge_of`
-    boxes: Any  # (S × 4) pixels x0, y0, x1, y1 (exclusive) within which it lies; empty when unseen
+    left: Any  # (S + SIMD,) the pixels within which it lies; none when it is unseen
+    top: Any  # (S + SIMD,)
+    right: Any  # (S + SIMD,) exclusive
+    bottom: Any  # (S + SIMD,) exclusive
     canvas: Any  # (N × 4 × 4) four edges around what a pair's canvas covers
 
 
@@ -80,21 +84,26 @@ def spans(s, k, width, height):  # type: ignore[no-untyped-def]
     faces, corners_all, most = len(k.cutout), k.first[-1], 0
     for i in range(count):
         most = max(most, s.begin[i + 1] - s.begin[i])
-    boxes, edges = np.zeros(4 * count, dtype=np.int32), np.empty(4 * s.begin[count])
+    room = count + SIMD
+    left, top = np.zeros(room, dtype=np.int32), np.zeros(room, dtype=np.int32)
+    right, bottom = np.zeros(room, dtype=np.int32), np.zeros(room, dtype=np.int32)
+    edges = np.empty(4 * s.begin[count])
     canvas = np.empty(16 * pairs)
     for chunk in prange(chunks):
         m, near, box = np.empty((3, 3)), np.empty(3), np.empty(4, dtype=np.int32)
         forms, corners = np.empty((most, 3)), np.empty((most, 3))
         for n in range(pairs * chunk // chunks, pairs * (chunk + 1) // chunks):
-            p = k.pair_plate[n]
+            p, f = k.pair_plate[n], k.pair_face[n]
+            if visible[f, 0] >= visible[f, 2]:
+                continue
             _canvas_edges(canvas, 4 * n, k.maps, n, k.canvas[p, 4], k.canvas[p, 5])
         for i in range(count * chunk // chunks, count * (chunk + 1) // chunks):
             n = s.pair[i]
             p, f = k.pair_plate[n], k.pair_face[n]
             at = 4 * n
-            if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
+            if visible[f, 0] >= visible[f, 2]:
                 continue
-            if visible[f, 0] >= visible[f, 2] or visible[f, 1] >= visible[f, 3]:
+            if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
                 continue
             for j in range(3):
                 m[0, j] = k.maps[9 * n + j] * k.scale[p, 0]
@@ -106,61 +115,91 @@ def spans(s, k, width, height):  # type: ignore[no-untyped-def]
             if not _corners(forms, sides, corners):
                 continue
             bound(corners, 0, sides, width, height, box)
-            for j in range(2):
-                boxes[4 * i + j] = max(box[j], visible[f, j])
-                boxes[4 * i + 2 + j] = min(box[2 + j], visible[f, 2 + j])
+            left[i], top[i] = max(box[0], visible[f, 0]), max(box[1], visible[f, 1])
+            right[i], bottom[i] = min(box[2], visible[f, 2]), min(box[3], visible[f, 3])
             for j in range(3):
                 near[j] = k.plate_depths[3 * (p * faces + s.face[i]) + j] - (1 + NEARER) * k.pair_depth[3 * n + j]
             _seen_through(near, 0, m, forms, sides)
             for e in range(sides + 1):
                 edge_of(edges, s.begin[i] + e, forms[e, 0], forms[e, 1], forms[e, 2])
-    return Spans(s.looked, s.first, s.face, s.begin, edges, boxes, canvas)
+    return Spans(s.looked, s.first, s.face, s.begin, edges, left, top, right, bottom, canvas)
+
+
+class Falls(NamedTuple):
+    """How one pair's light falls on a row, in the making."""
+
+    light: Any  # (stride,) LIT, SHADED, CUT_AWAY or TAKEN
+    meets: Any  # (MOST + SIMD,) which of its shadows come near a run
+    shadow: Any  # (MOST,) the shadows that fall on a run …
+    lo: Any  # (MOST,) … and on which of its pixels
+    hi: Any  # (MOST,) exclusive
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def falls(s, i, row, x0, x1):  # type: ignore[no-untyped-def]
-    """Those of the pixels [x0, x1) of a row on which shadow i falls, [lo, hi)."""
-    lo, hi, box = x0, x0, np.uintp(4 * i)
-    if s.boxes[box + 1] <= row < s.boxes[box + 3] and s.boxes[box] < x1 and s.boxes[box + 2] > x0:
+def falls_for(width):  # type: ignore[no-untyped-def]
+    """Room for a row of so many pixels."""
+    return Falls(
+        np.empty(width + SIMD, dtype=np.uint8),
+        np.empty(MOST + SIMD, dtype=np.uint8),
+        np.empty(MOST, dtype=np.int32),
+        np.empty(MOST, dtype=np.int32),
+        np.empty(MOST, dtype=np.int32),
+    )
+
+
+@njit(cache=True, error_model="numpy")
+def meet(left, top, right, bottom, first, count, row, x0, x1, meets):  # type: ignore[no-untyped-def]
+    """Write which of so many boxes from one on meet the pixels [x0, x1) of a row; compiles to SIMD."""
+    for j in range(whole_blocks(count)):
+        i = np.uintp(first) + np.uintp(j)
+        meets[np.uintp(j)] = (top[i] <= row) & (row < bottom[i]) & (left[i] < x1) & (x0 < right[i])
+
+
+@njit(cache=True, error_model="numpy", inline="always")
+def falling(s, n, row, x0, x1, falls):  # type: ignore[no-untyped-def]
+    """Find those of pair n's shadows that fall on any of the pixels [x0, x1) of a row; returns how many."""
+    first, near, count = s.first[n], np.uintp(0), np.uintp(0)
+    shadows = s.first[n + 1] - first
+    meet(s.left, s.top, s.right, s.bottom, first, shadows, np.int32(row), np.int32(x0), np.int32(x1), falls.meets)
+    for j in range(shadows):  # most do not: kept or not without a branch
+        falls.shadow[near] = first + j
+        near += np.uintp(falls.meets[np.uintp(j)])
+    for j in range(near):
+        i = np.uintp(falls.shadow[j])
         lo, hi = between(s.edges, s.begin[i], s.begin[i + 1], row + 0.5, x0, x1)
-    return lo, hi
+        falls.shadow[count], falls.lo[count], falls.hi[count] = i, lo, hi
+        count += np.uintp(lo < hi)
+    return count
+
+
+@njit(cache=True, error_model="numpy")
+def darken_row(light, x0, count):  # type: ignore[no-untyped-def]
+    """Make so many of a row's pixels from x0 on no brighter than SHADED."""
+    for j in range(whole_blocks(count)):
+        i = np.uintp(x0) + np.uintp(j)
+        light[i] = max(light[i], np.uint8(SHADED if j < count else LIT))
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def first_falling(s, n, row, x0, x1):  # type: ignore[no-untyped-def]
-    """The first of pair n's shadows that falls on any of the pixels [x0, x1) of a row; past the last when none does."""
-    i = s.first[n]
-    while i < s.first[n + 1]:
-        lo, hi = falls(s, i, row, x0, x1)
-        if lo < hi:
-            break
-        i += 1
-    return i
-
-
-@njit(cache=True, error_model="numpy", inline="always")
-def darken(k, s, first, n, face, row, line, x0, x1, block, solid, light):  # type: ignore[no-untyped-def]
+def darken(k, s, falls, count, n, face, line, x0, x1, band):  # type: ignore[no-untyped-def]
     """Make SHADED what is LIT of the pixels [x0, x1) of a row, which show a face, where pair n's plate does not see it.
 
-    ``first``: from `first_falling`; ``line``: the pair's map to the plate's raster along the row; ``block``, ``solid``:
-    room for a row.
+    ``falls``, ``count``: from `falling`; ``line``: the pair's map along the row.
     """
-    p = k.pair_plate[n]
+    p, light = k.pair_plate[n], falls.light
+    u1, u0, v1, v0, w1, w0 = line
+    sx, sy = k.scale[p, 0], k.scale[p, 1]
+    line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)  # to the plate's raster
     if s.looked[n]:
         for x in range(x0, x1):
             if light[x] == LIT:
                 u, v = line_pixel(line, x + 0.5)
                 if hidden(k, p, n, face, u, v):
                     light[x] = SHADED
-    for shadow in range(first, s.first[n + 1]):
-        lo, hi = falls(s, shadow, row, x0, x1)
-        other = s.face[shadow]
-        if lo < hi and k.cutout[other]:
-            solid_along(k, k.plate_maps, p, other, line, lo, hi, block, solid)
-            for j in range(hi - lo):
-                i = np.uintp(lo) + np.uintp(j)
-                light[i] = max(light[i], np.uint8(SHADED if solid[i] == SOLID else LIT))
+    for shadow in range(count):
+        lo, hi, other = falls.lo[shadow], falls.hi[shadow], s.face[falls.shadow[shadow]]
+        if k.cutout[other]:
+            solid_along(k, k.plate_maps, p, other, line, lo, hi, band.block, band.solid)
+            darken_where(light, SHADED, band.solid, True, lo, hi - lo)
         else:
-            for j in range(hi - lo):
-                i = np.uintp(lo) + np.uintp(j)
-                light[i] = max(light[i], np.uint8(SHADED))
+            darken_row(light, lo, hi - lo)
