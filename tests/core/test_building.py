@@ -339,6 +339,18 @@ def test_a_dragged_corner_goes_as_far_as_the_hand(solid, data):
     assert np.min(np.linalg.norm(after - wanted, axis=1)) < 1e-6
 
 
+@pytest.mark.parametrize("gap", [0.0, 4e-5, -4e-5])
+def test_an_opening_s_corner_is_dragged_where_the_opening_ends_by_a_hair_at_the_wall(gap):
+    """Lines that near are drawn as one; the corner at which they meet belongs to the opening all the same."""
+    door = Cut(name="Door", low=(0.2, 0, gap), high=(0.5, 1, 1))
+    block = Block(id="b", name="B", corner=(0, 0, 0), size=(1, 1, 5), cuts=[door])
+    v = faces_of(block).vertices
+    corner = int(np.argmin(np.linalg.norm(v - (0.5, 0, 0), axis=1)))
+    made = pull.pulled_by(block, corner, "run", 0.03125)
+    assert made.cuts[0].high == pytest.approx((0.53125, 1, 1), abs=1e-12)
+    assert made.cuts[0].low == door.low and made.size == block.size
+
+
 @pytest.mark.parametrize("kind", ["block", "room", "slab", "column", "wall", "ground"])
 @pytest.mark.parametrize("by", [0.4, -0.2])
 def test_a_dragged_face_moves_along_its_normal_and_the_others_stay(kind, by):

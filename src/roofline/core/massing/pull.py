@@ -6,6 +6,7 @@ import numpy as np
 
 from roofline.core.camera import Array, View
 from roofline.core.massing.arrange import Axis, moved
+from roofline.core.massing.cuts import LEAST
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of, heading, turned
 from roofline.core.survey.scale import along_line
@@ -169,13 +170,15 @@ def _kept_in_place(cut: Cut, i: int, far: bool, by: float, size: float) -> Cut:
 def _cut_corner(solid: Block | Room, own: Array, i: int, by: float) -> AnySolid | None:
     """The solid with the cut that a corner belongs to moved at that side; None where the box's own side is meant."""
     size = np.array(solid.size)
-    if abs(own[i]) < 1e-6 or abs(own[i] - size[i]) < 1e-6:
+    near = LEAST * size.max()  # a corner lies as far as that from the sides that meet in it
+    if abs(own[i]) < near or abs(own[i] - size[i]) < near:
         return None
     for n, cut in enumerate(solid.cuts):
         low, high = np.array(cut.low), np.array(cut.high)
-        within = np.all((own > low - 1e-6) & (own < high + 1e-6))
-        if within and (abs(own[i] - low[i]) < 1e-6 or abs(own[i] - high[i]) < 1e-6):
-            moved_cut = _cut_side(cut, i, abs(own[i] - high[i]) < 1e-6, by)
+        within = np.all((own > low - near) & (own < high + near))
+        if within and (abs(own[i] - low[i]) < near or abs(own[i] - high[i]) < near):
+            far = bool(abs(own[i] - high[i]) < near)
+            moved_cut = _cut_side(cut, i, far, by + own[i] - (high[i] if far else low[i]))
             return solid.model_copy(update={"cuts": [moved_cut if k == n else c for k, c in enumerate(solid.cuts)]})
     return solid
 
