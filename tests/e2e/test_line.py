@@ -116,6 +116,19 @@ def state(page, shot):
     return page.request.get(f"/api/shots/{shot}").json()
 
 
+def at_rest(page, selector):
+    """Where something is on the page once it stays there: a plan is fitted anew as what it shows arrives."""
+    places = []
+
+    def stays():
+        places.append(page.locator(selector).bounding_box())
+        page.wait_for_timeout(100)
+        return len(places) > 4 and places[-1] == places[-5]
+
+    until(stays)
+    return places[-1]
+
+
 def until(what, seconds=40.0):
     end = time.monotonic() + seconds
     while time.monotonic() < end:
@@ -269,7 +282,7 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     until(lambda: len(state(page, shot)["shot"]["move"]["keys"]) == 1)
     page.fill("#frame", "24")
     page.press("#frame", "Enter")
-    lens = page.locator("[data-lens]").bounding_box()
+    lens = at_rest(page, "[data-lens]")
     page.mouse.move(lens["x"] + 7, lens["y"] + 7)
     page.mouse.down()
     page.mouse.move(lens["x"] + 75, lens["y"] - 20, steps=8)
