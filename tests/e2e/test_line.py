@@ -107,11 +107,6 @@ class Board:
         self.page.mouse.up()
 
 
-def settled(page):
-    """Give the page a moment to hear what it asked."""
-    page.wait_for_timeout(120)
-
-
 def state(page, shot):
     return page.request.get(f"/api/shots/{shot}").json()
 
@@ -172,7 +167,6 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
         field = page.get_by_label(label, exact=True)
         field.fill(value)
         field.press("Enter")
-        settled(page)
     until(lambda: state(page, shot)["shot"]["delivery"]["frames"] == 24)
     expect(page.locator(".ledger")).to_contain_text("Margin top")
 

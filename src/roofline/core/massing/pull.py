@@ -176,8 +176,8 @@ def _cut_corner(solid: Block | Room, own: Array, i: int, by: float) -> AnySolid 
     for n, cut in enumerate(solid.cuts):
         low, high = np.array(cut.low), np.array(cut.high)
         within = np.all((own > low - near) & (own < high + near))
-        if within and (abs(own[i] - low[i]) < near or abs(own[i] - high[i]) < near):
-            far = bool(abs(own[i] - high[i]) < near)
+        far = bool(abs(own[i] - high[i]) < near)
+        if within and (far or abs(own[i] - low[i]) < near):
             moved_cut = _cut_side(cut, i, far, by + own[i] - (high[i] if far else low[i]))
             return solid.model_copy(update={"cuts": [moved_cut if k == n else c for k, c in enumerate(solid.cuts)]})
     return solid

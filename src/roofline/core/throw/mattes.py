@@ -118,15 +118,6 @@ def fill(out, at, count, value):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-untyped-def]
-    """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are not."""
-    for j in range(whole_blocks(count)):
-        i = np.uintp(x0) + np.uintp(j)
-        falls = ((solid[i] == SOLID) == there) & (j < count)
-        light[i] = max(light[i], np.uint8(value if falls else 0))
-
-
-@njit(cache=True, error_model="numpy")
 def find_along(line, width, height, at, nowhere, x0, count, block):  # type: ignore[no-untyped-def]
     """Write where the block is in which each of so many pixels of a row lies, from x0 on; compiles to SIMD.
 

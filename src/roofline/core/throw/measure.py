@@ -11,7 +11,6 @@ from roofline.core.throw.lent import lent
 from roofline.core.throw.mattes import (
     SIMD,
     UNSAID,
-    darken_where,
     fill,
     linear,
     solid_plate,
@@ -21,7 +20,7 @@ from roofline.core.throw.mattes import (
 from roofline.core.throw.pieces import between
 from roofline.core.throw.raster import SHARES, band_for, band_rows, bands_of, rasterise_band
 from roofline.core.throw.sight import hidden
-from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, falling, falls_for, spans
+from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, darken_where, falling, falls_for, spans
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.mattes import SIMD, darken_where, line_pixel, solid_along, whole_blocks
+from roofline.core.throw.mattes import SIMD, SOLID, line_pixel, solid_along, whole_blocks
 from roofline.core.throw.pieces import between, bound, boxes_of, cross, edge_of
 from roofline.core.throw.shadows import MOST
 from roofline.core.throw.sight import NEARER, hidden
@@ -178,6 +178,15 @@ def darken_row(light, x0, count):  # type: ignore[no-untyped-def]
     for j in range(whole_blocks(count)):
         i = np.uintp(x0) + np.uintp(j)
         light[i] = max(light[i], np.uint8(SHADED if j < count else LIT))
+
+
+@njit(cache=True, error_model="numpy")
+def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-untyped-def]
+    """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are not."""
+    for j in range(whole_blocks(count)):
+        i = np.uintp(x0) + np.uintp(j)
+        falls = ((solid[i] == SOLID) == there) & (j < count)
+        light[i] = max(light[i], np.uint8(value if falls else 0))
 
 
 @njit(cache=True, error_model="numpy", inline="always")
