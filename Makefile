@@ -19,11 +19,10 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json
 	cd web && npm run --silent build
 	touch $@
 
-# the engine's loops are compiled once, so that the first page does not wait for them; Numba only compares a loop with its
-# own file, not with what it took in from others, so that what it kept is thrown away first
+# Numba compares what it has compiled with a loop's own file only, not with what that took in from others: when a file of
+# the engine changes, all of it is thrown away. It is compiled again beside the server, or by the first test
 .stamp-engine: .stamp-python $(wildcard src/roofline/core/throw/*.py src/roofline/core/survey/*.py)
 	find src -name '*.nb[ci]' -delete
-	$(PY) -m roofline.demo.shot
 	touch $@
 
 demo: setup

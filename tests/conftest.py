@@ -15,11 +15,16 @@ from playwright.sync_api import expect
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion  # noqa: E402
-from roofline.core.throw.engine import Engine  # noqa: E402
-from roofline.core.throw.scene import PlatePicture, compile_scene  # noqa: E402
+from roofline.core.throw.engine import engine_of  # noqa: E402
+from roofline.core.throw.throws import PlatePicture  # noqa: E402
 from roofline.demo.shot import FOLDER  # noqa: E402
-from roofline.formats.package import open_package, plate_pictures  # noqa: E402
-from roofline.shot import Camera, Key, Photo, Plate, Shot  # noqa: E402
+from roofline.formats.package import open_package  # noqa: E402
+from roofline.formats.plates import plate_pictures  # noqa: E402
+from roofline.model.move import Key  # noqa: E402
+from roofline.model.photo import Photo  # noqa: E402
+from roofline.model.plates import Plate  # noqa: E402
+from roofline.model.shot import Shot  # noqa: E402
+from roofline.model.survey import Camera  # noqa: E402
 
 
 def camera_of(view: View) -> Camera:
@@ -87,10 +92,6 @@ def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Sho
         **more,
     )
     return shot, {"plate": PlatePicture((view.width, view.height), None, lambda: picture)}
-
-
-def engine_of(shot: Shot, pictures: dict[str, PlatePicture]) -> Engine:
-    return Engine(compile_scene(shot, pictures))
 
 
 def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48)) -> Path:

@@ -22,16 +22,21 @@ from tools.survey_scenes import scene
 
 from roofline.core.camera import View, view_of
 from roofline.core.massing.solids import Triangles
-from roofline.core.move.path import frame_views, shot_path, view_at
+from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
-from roofline.core.throw.engine import Engine
-from roofline.core.throw.scene import PlatePicture, compile_scene
+from roofline.core.throw.engine import Engine, engine_of
+from roofline.core.throw.throws import PlatePicture
 from roofline.demo.shot import DEMO_ID, FOLDER
-from roofline.formats.package import open_package, plate_pictures
-from roofline.shot import Imported, Shot, SurveyInput, Throw
-from roofline.studio import Studio
+from roofline.formats.package import open_package
+from roofline.formats.plates import plate_pictures
+from roofline.model.massing import Imported
+from roofline.model.plates import Throw
+from roofline.model.shot import Shot
+from roofline.model.survey import SurveyInput
+from roofline.stages import shots
+from roofline.work.desk import Desk
 
 
 def median(what: Callable[[], object], runs: int = 7) -> float:
@@ -77,12 +82,12 @@ def ball_engine(shot: Shot, pictures: dict[str, PlatePicture], faces: int) -> En
     alone = shot.model_copy(
         update={"solids": [solid], "plates": [plate], "throws": [Throw(plate=plate.id, targets=["sheet"])]}
     )
-    return Engine(compile_scene(alone, {plate.id: pictures[plate.id]}, {"sheet": mesh}))
+    return engine_of(alone, {plate.id: pictures[plate.id]}, {"sheet": mesh})
 
 
-def crowd(client: FlaskClient, studio: Studio) -> tuple[float, float]:
+def crowd(client: FlaskClient, desk: Desk) -> tuple[float, float]:
     """Seconds that a drag's answer and a kept change take in a shot of 300 pieces."""
-    shot_id = studio.take_in(FOLDER, "Crowd")
+    shot_id = shots.take_in(desk, FOLDER, "Crowd")
     base = f"/api/shots/{shot_id}"
     for n in range(15):
         step = [0.4 * n, 0.0, 1.5]
@@ -99,28 +104,29 @@ def main() -> None:
     package = open_package(FOLDER)
     shot = package.shot
     pictures = plate_pictures(shot, package.read)
-    engine = Engine(compile_scene(shot, pictures))
+    engine = engine_of(shot, pictures)
     path = shot_path(shot)
-    solid = engine.scene.corners[~engine.scene.cutout[engine.scene.tri_face]].astype(np.float32)
+    solid = engine.geometry.corners[~engine.geometry.cutout[engine.geometry.tri_face]].astype(np.float32)
     embree = rtcore_scene.EmbreeScene()
     TriangleMesh(embree, solid)
-    eye = engine.scene.views[0].position
+    eye = engine.throws.views[0].position
     out: dict[str, float] = {}
     print(
-        f"{len(engine.pieces.face)} convex pieces, {len(engine.scene.corners)} triangles, {len(engine.scene.names)} faces, {len(engine.scene.plates)} plates"
+        f"{len(engine.geometry.pieces.face)} convex pieces, {len(engine.geometry.corners)} triangles, {len(engine.geometry.names)} faces, {len(engine.throws.plates)} plates"
     )
     for width, height in ((320, 180), (1920, 1080)):
-        view = view_at(shot, path, 100, width)
+        moment = moment_at(shot, path, 100, width)
+        view = moment.view
         ys, xs = np.mgrid[0:height, 0:width] + 0.5
         rays = view.rays(np.stack([xs, ys], axis=-1)).reshape(-1, 3).astype(np.float32)
         ours, theirs = [], []
         embree_pass(embree, view, eye, rays)
-        engine.measure(view)
+        engine.measure(moment)
         # blocks of calls in turn: each side is used as a check of many frames would use it
         for _ in range(5):
             began = time.perf_counter()
             for _ in range(4):
-                engine.measure(view)
+                engine.measure(moment)
             ours.append((time.perf_counter() - began) / 4)
             began = time.perf_counter()
             for _ in range(4):
@@ -133,10 +139,10 @@ def main() -> None:
             f"Embree {1e3 * statistics.median(theirs):.1f} ms, ratio {ratio:.1f} (aim: 10)"
         )
 
-    views = frame_views(shot, width=320)
+    views = moments(shot, width=320)
     out["check_120_frames_s"] = median(lambda: check(engine, views, shot.limits), 3)
     print(f"check of {len(views)} frames at 320 wide: {out['check_120_frames_s']:.2f} s (aim: 1.5)")
-    full = view_at(shot, path, 100)
+    full = moment_at(shot, path, 100)
     out["frame_1080p_s"] = median(lambda: engine.picture(full), 5)
     print(f"a 1080p frame: {out['frame_1080p_s']:.2f} s (aim: 0.4)")
 
@@ -144,7 +150,8 @@ def main() -> None:
 
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder))
-        app.extensions["roofline"].studio.take_in(FOLDER, shot_id=DEMO_ID)
+        desk = app.extensions["roofline"].desk
+        shots.take_in(desk, FOLDER, shot_id=DEMO_ID)
         client = app.test_client()
         out["overlay_960x540_s"] = median(
             lambda: client.get(f"/api/shots/{DEMO_ID}/frames/100/verdicts?width=960").data
@@ -152,7 +159,7 @@ def main() -> None:
         print(f"overlay request to picture, 960 × 540: {out['overlay_960x540_s']:.3f} s (aim: 0.12)")
         out["open_demo_s"] = median(lambda: client.get(f"/api/shots/{DEMO_ID}").data)
         print(f"the demo shot's state: {out['open_demo_s']:.3f} s")
-        out["drag_300_solids_s"], out["change_300_solids_s"] = crowd(client, app.extensions["roofline"].studio)
+        out["drag_300_solids_s"], out["change_300_solids_s"] = crowd(client, desk)
         print(
             f"300 solids: a drag is answered in {1e3 * out['drag_300_solids_s']:.0f} ms (aim: 100), "
             f"a change kept in {1e3 * out['change_300_solids_s']:.0f} ms"
@@ -160,7 +167,7 @@ def main() -> None:
         app.extensions["roofline"].jobs.close()
 
     for count in (10, 100, 1000, 10_000, 100_000):
-        seconds = median(lambda e=ball_engine(shot, pictures, count), v=view_at(shot, path, 1, 320): e.measure(v), 5)
+        seconds = median(lambda e=ball_engine(shot, pictures, count), v=moment_at(shot, path, 1, 320): e.measure(v), 5)
         out[f"verdicts_{count}_faces_s"] = seconds
         print(f"verdict pass 320 × 180 with {count} faces: {1e3 * seconds:.1f} ms")
     ratio = out["verdicts_100000_faces_s"] / out["verdicts_10_faces_s"]

@@ -11,8 +11,10 @@ import sys
 import tempfile
 from pathlib import Path
 
+from roofline.model.reports import CheckReport, ProbeReport
+from roofline.model.shot import Shot
+from roofline.model.survey import SurveyInput, SurveyResult
 from roofline.server.app import create_app
-from roofline.shot import CheckReport, ProbeReport, Shot, SurveyInput, SurveyResult
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "schema"
 

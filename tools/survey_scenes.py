@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from roofline.core.camera import Array, View, bend, from_pan_tilt_roll, rotation_vector, straighten
-from roofline.shot import Edge, Family, FocalPrior, SurveyInput
+from roofline.model.base import Family
+from roofline.model.survey import Edge, FocalPrior, SurveyInput
 
 W, H = 3000, 2000
 AXIS = {"run": np.array([1.0, 0, 0]), "return": np.array([0, 0, 1.0]), "rise": np.array([0, 1.0, 0])}

@@ -12,7 +12,7 @@ from tools.survey_scenes import Scene, information_of, limit, scene
 
 from roofline.core.survey.solve import solve
 from roofline.errors import SurveyError
-from roofline.shot import FocalPrior
+from roofline.model.survey import FocalPrior
 
 
 def known_focal(seed: int) -> Scene:

@@ -16,7 +16,7 @@ import numpy as np
 from roofline.core.camera import View, from_pan_tilt_roll
 from roofline.core.survey.detect import find
 from roofline.errors import SurveyError
-from roofline.shot import SurveyInput
+from roofline.model.survey import SurveyInput
 
 from .varrow.photograph import Place, expose, exposed_light
 

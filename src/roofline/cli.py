@@ -10,25 +10,19 @@ from typing import Any
 import click
 from pydantic import BaseModel, ValidationError
 
-from roofline.core.move.path import frame_views, home_lens, shot_path, view_at
+from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
-from roofline.core.throw.engine import Engine
-from roofline.core.throw.scene import compile_scene
+from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.throw.engine import engine_of as compiled
 from roofline.errors import PackageError, RoofLineError
-from roofline.formats import frames as delivery
 from roofline.formats import scenes
-from roofline.formats.package import (
-    Package,
-    mesh_files,
-    open_package,
-    plate_pictures,
-    sentence,
-    strict_json,
-    write_package,
-)
-from roofline.shot import SurveyInput
+from roofline.formats.package import Package, open_package, sentence, strict_json, write_package
+from roofline.formats.plates import mesh_files, plate_pictures
+from roofline.model.survey import SurveyInput
+from roofline.work import render as render_
+from roofline.work.scene import gather
 
 
 class Bad(click.ClickException):
@@ -85,7 +79,7 @@ def pixel_of(text: str) -> tuple[float, float]:
 
 def engine_of(package: Package) -> Engine:
     shot, read = package.shot, package.read
-    return Engine(compile_scene(shot, plate_pictures(shot, read), mesh_files(shot, read)))
+    return compiled(shot, plate_pictures(shot, read), mesh_files(shot, read))
 
 
 @click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"]})
@@ -141,7 +135,7 @@ def check_command(package: Path, frames: str | None, width: int | None, as_json:
     opened = open_package(package)
     shot = opened.shot
     first, last = range_of(frames)
-    views = frame_views(shot, first, last, min(width or 480, shot.delivery.width))
+    views = moments(shot, first, last, min(width or 480, shot.delivery.width))
     report = check(engine_of(opened), views, shot.limits)
     if as_json:
         put(report)
@@ -168,8 +162,9 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
     if not low <= frame <= high:
         raise Bad(f"The shot has frames {low} to {high}; {frame} is not among them.")
     engine = engine_of(opened)
-    view = view_at(opened.shot, shot_path(opened.shot), frame)
-    stories = [engine.probe(view, p) for p in wanted]
+    moment = moment_at(opened.shot, shot_path(opened.shot), frame)
+    limits = limits_of(engine.geometry, opened.shot.limits)
+    stories = [engine.probe(moment, p, limits) for p in wanted]
     put(stories[0] if len(stories) == 1 else list(stories))
 
 
@@ -177,25 +172,25 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option("--out", type=click.Path(path_type=Path, file_okay=False), required=True)
 @click.option("--frames", "frames", help="A range such as 1-120.")
-@click.option("--format", "form", type=click.Choice(delivery.FORMS), default="png")
+@click.option("--format", "form", type=click.Choice(render_.FORMS), default="png")
 @click.option("--bend", is_flag=True, help="Bend the frames as the home photo's lens does.")
 @click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
 def render(package: Path, out: Path, frames: str | None, form: str, bend: bool, as_json: bool) -> None:
     """Render frames or a video."""
     opened = open_package(package)
     first, last = range_of(frames)
-    views = frame_views(opened.shot, first, last)
+    count = len(render_.frames_of(opened.shot, first, last))
 
     def told(done: int) -> None:
-        click.echo(f"\r{done} of {len(views)} frames", err=True, nl=done == len(views))
+        click.echo(f"\r{done} of {count} frames", err=True, nl=done == count)
 
     name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
-    lens = home_lens(opened.shot) if bend else delivery.STRAIGHT
-    paths = delivery.deliver(engine_of(opened), views, out, form, name, opened.shot.delivery.fps, told, lens)
+    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend)
+    paths = render_.deliver(snapshot, out, name, first, last, told)
     if as_json:
         put([str(p) for p in paths])
     else:
-        click.echo(f"{len(views)} frames in {out}")
+        click.echo(f"{count} frames in {out}")
 
 
 @main.command()
@@ -208,7 +203,7 @@ def export(package: Path, out: Path) -> None:
     if out.suffix.lower() not in scenes.FORMS:
         raise Bad(f"Scenes are written as {', '.join(scenes.FORMS)}; not as '{out.suffix or out.name}'.")
     opened = open_package(package)
-    scene = scenes.gather(opened.shot, engine_of(opened), frame_views(opened.shot), opened.read)
+    scene = gather(opened.shot, engine_of(opened), moments(opened.shot), opened.read)
     for path in scenes.write_scene(scene, out):
         click.echo(str(path))
 
@@ -246,26 +241,53 @@ def unpack(file: Path, out: Path | None) -> None:
     click.echo(str(target))
 
 
+MEMORY = click.option(
+    "--memory",
+    type=click.FloatRange(min=0.1),
+    default=4.0,
+    help="GiB that may be kept at hand: pictures, and what is compiled of shots.",
+)
+
+
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path), default=None, help="Folder for shots and pictures.")
 @click.option("--host", default="127.0.0.1", help="Other addresses need --token.")
 @click.option("--port", type=click.IntRange(0, 65535), default=5800)
 @click.option("--token", default=None, help="Access token, demanded of every request.")
-def serve(data: Path | None, host: str, port: int, token: str | None) -> None:
+@MEMORY
+def serve(data: Path | None, host: str, port: int, token: str | None, memory: float) -> None:
     """Start the server."""
     from roofline.server.run import run
 
-    run(data, host, port, token, demo=False)
+    run(data, host, port, token, demo=False, ceiling=int(memory * 2**30))
 
 
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path), default=None, help="Folder for shots and pictures.")
 @click.option("--port", type=click.IntRange(0, 65535), default=5800)
-def demo(data: Path | None, port: int) -> None:
+@MEMORY
+def demo(data: Path | None, port: int, memory: float) -> None:
     """Start the server with the demo shot."""
     from roofline.server.run import run
 
-    run(data, "127.0.0.1", port, None, demo=True)
+    run(data, "127.0.0.1", port, None, demo=True, ceiling=int(memory * 2**30))
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="The data folder.")
+@click.option("--days", type=click.FloatRange(min=0), default=30.0, help="For how long files must have been unused.")
+def clear(data: Path | None, days: float) -> None:
+    """Clear files away that no shot refers to, by undo either."""
+    from roofline.store.clearing import clear as cleared
+    from roofline.store.store import Store, default_data
+
+    folder = data or default_data()
+    if not (folder / "roofline.db").exists():
+        raise PackageError(f"There is no data folder at {folder}.")
+    done = cleared(Store(folder), days)
+    click.echo(
+        f"{done.files} files cleared away, {done.bytes / 1e6:.1f} MB; {done.waiting} unused ones wait for their time"
+    )
 
 
 if __name__ == "__main__":

@@ -48,3 +48,9 @@ class Conflict(RoofLineError):
     """The request does not fit what is there now."""
 
     code = 409
+
+
+class Busy(RoofLineError):
+    """What is needed is taken just now; asking again in a while helps."""
+
+    code = 503

@@ -7,7 +7,7 @@ import numpy as np
 
 from roofline.core.camera import View
 from roofline.core.massing.solids import faces_of
-from roofline.shot import Shot
+from roofline.model.shot import Shot
 
 
 def fan(points: np.ndarray) -> np.ndarray:

@@ -14,7 +14,7 @@ from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of, turned
 from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
-from roofline.shot import Block, Column, Cut, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import Block, Column, Cut, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
 
 HOME = looking(3000, 2000, 2400, 25, -3, (-2.0, 1.7, 9.0), 0.4)
 

@@ -9,25 +9,16 @@ from tests.conftest import engine_of, key_of, looking, photographed
 from tests.core.reference import Reference
 
 from roofline.core.camera import View
-from roofline.core.move.path import frame_views, home_key, view_of_key
+from roofline.core.moment import still
+from roofline.core.move.path import home_key, moments, view_of_key
 from roofline.core.throw.check import check_frame
+from roofline.core.throw.engine import limits_of
 from roofline.formats.pictures import to_display
-from roofline.shot import (
-    VERDICTS,
-    Backdrop,
-    Block,
-    Column,
-    Delivery,
-    Flat,
-    Ground,
-    Limits,
-    Mesh,
-    MeshFace,
-    Move,
-    Plate,
-    Throw,
-    Wall,
-)
+from roofline.model.base import VERDICTS
+from roofline.model.handoff import Delivery
+from roofline.model.massing import Backdrop, Block, Column, Flat, Ground, Mesh, MeshFace, Wall
+from roofline.model.move import Limits, Move
+from roofline.model.plates import Plate, Throw
 
 PLATE = looking(640, 420, 560, 24, -4, (0, 1.7, 0))
 SOLIDS = [
@@ -68,7 +59,7 @@ def test_agrees_with_ray_casting_and_finite_differences(name, occlusion):
     view = VIEWS[name]
     shot, pictures = photographed(PLATE, SOLIDS, [Throw(plate="plate", targets=EVERYTHING, occlusion=occlusion)])
     engine = engine_of(shot, pictures)
-    got = engine.measure(view)
+    got = engine.measure(still(view))
     slow = Reference(shot, PLATE, (PLATE.width, PLATE.height))
     rng = np.random.default_rng(3)
     pixels = [(int(x), int(y)) for x, y in rng.integers(0, [view.width, view.height], (260, 2))]
@@ -96,7 +87,7 @@ def test_probe_tells_the_same_as_the_reference():
     engine = engine_of(shot, pictures)
     slow = Reference(shot, PLATE, (PLATE.width, PLATE.height))
     for x, y in np.random.default_rng(8).uniform([0, 0], [view.width, view.height], (60, 2)):
-        story, got = slow.story(view, x, y), engine.probe(view, (x, y))
+        story, got = slow.story(view, x, y), engine.probe(still(view), (x, y))
         if any(
             slow.story(view, x + dx, y + dy)["verdict"] != story["verdict"] for dx in (-1.5, 1.5) for dy in (-1.5, 1.5)
         ):
@@ -123,20 +114,20 @@ def test_a_wall_seen_aslant_stretches_as_the_closed_form_says():
     engine = engine_of(shot, pictures)
     a = np.radians(60)
     seen = looking(400, 400, 400, -60, 0, (10 * np.sin(a), 0, 10 * np.cos(a)))
-    story = engine.probe(seen, (200, 200))
+    story = engine.probe(still(seen), (200, 200))
     assert story.stretch == pytest.approx(2.0, rel=1e-9)
     assert story.magnification == pytest.approx(1.0, rel=1e-9)
     assert story.plate_pixel == pytest.approx((200, 200))
     nearer = looking(400, 400, 800, 0, 0, (0, 0, 4))
-    assert engine.probe(nearer, (200, 200)).magnification == pytest.approx(5.0, rel=1e-9)
+    assert engine.probe(still(nearer), (200, 200)).magnification == pytest.approx(5.0, rel=1e-9)
 
 
 def test_magnification_counts_delivered_pixels_whatever_the_preview():
     shot, pictures = photographed(PLATE, SOLIDS, [Throw(plate="plate", targets=EVERYTHING)])
     engine = engine_of(shot, pictures)
     view = VIEWS["right and in"]
-    full = engine.measure(view)
-    small = engine.measure(view.resized(160, 105))
+    full = engine.measure(still(view))
+    small = engine.measure(still(view.resized(160, 105)))
     quarter = full.magnification.reshape(105, 2, 160, 2)
     both = (quarter.min((1, 3)) > 0) & (small.pair >= 0) & inner(small.face, 2)
     ratio = small.magnification[both] / quarter.mean((1, 3))[both]
@@ -148,7 +139,7 @@ def test_home_is_sound_with_stretch_one(demo):
     """The demo at home: what the photo reaches has stretch 1.000, and nothing is spilled, soft or smeared."""
     shot, engine = demo
     view = view_of_key(shot, home_key(shot, 60)).resized(640, 360)
-    got = engine.measure(view)
+    got = engine.measure(still(view))
     thrown = got.pair >= 0
     assert thrown.mean() > 0.999
     assert np.abs(got.stretch[thrown] - 1).max() < 5e-4
@@ -159,7 +150,7 @@ def test_home_is_sound_with_stretch_one(demo):
 def test_the_home_frame_is_the_photo(demo, scale):
     """PSNR above 38 dB where delivered pixels are no larger than photo pixels, cut-outs' borders aside."""
     shot, engine = demo
-    photo = to_display(engine.scene.pictures[[p.id for p in engine.scene.plates].index("platform-side")].colour())
+    photo = to_display(engine.throws.pictures[engine.throws.plates.index("platform-side")].colour())
     camera = shot.photos[0].camera
     x0, y0, w, h = 1300, 700, 640, 360
     n = int(1 / scale)
@@ -171,13 +162,13 @@ def test_the_home_frame_is_the_photo(demo, scale):
         np.array(camera.rotation),
         np.array(camera.position),
     )
-    got = to_display(engine.picture(view)[..., :3])
+    got = to_display(engine.picture(still(view))[..., :3])
     want = photo[y0 : y0 + h, x0 : x0 + w]
     if n > 1:
         linear = cv2.resize(((want + 0.055) / 1.055) ** 2.4, None, fx=n, fy=n, interpolation=cv2.INTER_CUBIC)
         want = to_display(linear)
-    flat = engine.scene.cutout
-    face = engine.measure(view).face
+    flat = engine.geometry.cutout
+    face = engine.measure(still(view)).face
     surface = np.where(face >= 0, flat[face], False)
     away = inner(surface.astype(np.uint8), 8 * n)
     error = np.mean((got - want)[away] ** 2)
@@ -207,12 +198,12 @@ def test_cut_outs_show_what_is_behind_and_clean_plates_fill_what_they_hide():
     pictures["front"] = type(pictures["plate"])((400, 300), matte, pictures["plate"].colour)
     engine = engine_of(shot, pictures)
     middle = plate.project(np.array([0, 1.0, -5]))
-    assert engine.probe(plate, tuple(middle)).surface == "flat/front"
+    assert engine.probe(still(plate), tuple(middle)).surface == "flat/front"
     beside = plate.project(np.array([0.8, 1.0, -5]))
-    assert engine.probe(plate, tuple(beside)).surface == "wall/front"
+    assert engine.probe(still(plate), tuple(beside)).surface == "wall/front"
     aside = looking(400, 300, 400, 0, 0, (1.2, 1.5, 0))
     uncovered = aside.project(np.array([0.0, 0.5, -10]))
-    story = engine.probe(aside, tuple(uncovered))
+    story = engine.probe(still(aside), tuple(uncovered))
     assert (story.surface, story.verdict) == ("wall/front", "bare")
     assert [(r.plate, r.reason) for r in story.rejected] == [("plate", "hidden")]
     shot.plates = [
@@ -221,7 +212,7 @@ def test_cut_outs_show_what_is_behind_and_clean_plates_fill_what_they_hide():
     ]
     shot.throws = [*shot.throws, Throw(plate="clean", targets=["wall"])]
     pictures["clean"] = pictures["plate"]
-    story = engine_of(shot, pictures).probe(aside, tuple(uncovered))
+    story = engine_of(shot, pictures).probe(still(aside), tuple(uncovered))
     assert (story.plate, story.verdict) == ("clean", "sound")
 
 
@@ -234,7 +225,7 @@ def test_reasons_for_rejection():
     engine = engine_of(shot, pictures)
 
     def reason(view, point):
-        return [r.reason for r in engine.probe(view, tuple(view.project(np.array(point, float)))).rejected]
+        return [r.reason for r in engine.probe(still(view), tuple(view.project(np.array(point, float)))).rejected]
 
     above = looking(400, 300, 300, 0, -60, (0, 12, -2))
     assert reason(above, (0, 0, -9.5)) == ["hidden"]
@@ -244,14 +235,15 @@ def test_reasons_for_rejection():
 
 
 def test_surfaces_can_have_limits_of_their_own():
-    from roofline.shot import SurfaceLimits
+    from roofline.model.move import SurfaceLimits
 
     view = VIEWS["left and up"]
     shot, pictures = photographed(PLATE, SOLIDS, [Throw(plate="plate", targets=EVERYTHING)])
-    base = engine_of(shot, pictures).measure(view)
+    base = engine_of(shot, pictures).measure(still(view))
     loose = shot.model_copy(update={"limits": Limits(surfaces={"ground": SurfaceLimits(stretch=50)})})
-    eased = engine_of(loose, pictures).measure(view)
-    ground = np.array([n.startswith("ground") for n in engine_of(shot, pictures).scene.names])
+    engine = engine_of(loose, pictures)
+    eased = engine.measure(still(view), limits_of(engine.geometry, loose.limits))
+    ground = np.array([n.startswith("ground") for n in engine.geometry.names])
     mask = (base.face >= 0) & ground[base.face] & (base.verdict == 2)
     assert mask.sum() > 50
     assert not (eased.verdict[mask] == 2).any()
@@ -267,22 +259,22 @@ def test_check_adds_up_and_names_its_causes():
         move=Move(keys=[key_of(VIEWS["right and in"], 1)]),
     )
     engine = engine_of(shot, pictures)
-    view = frame_views(shot)[0][1]
-    report = check_frame(engine, view, 1, shot.limits)
+    view = moments(shot)[0].view
+    report = check_frame(engine, moments(shot)[0], shot.limits)
     assert sum(getattr(report, v) for v in VERDICTS) == pytest.approx(100)
     bare = sum(c.percent for c in report.causes if c.verdict == "bare")
     assert bare == pytest.approx(report.bare, abs=0.3)
     assert not report.holds
-    got = engine.measure(view)
+    got = engine.measure(still(view))
     assert report.worst_stretch == pytest.approx(np.percentile(got.stretch[got.pair >= 0], 99.9))
 
 
 def test_no_surface_is_void_and_an_empty_scene_can_be_asked():
     shot, pictures = photographed(PLATE, [], [])
     engine = engine_of(shot, pictures)
-    assert (engine.measure(PLATE).verdict == VERDICTS.index("void")).all()
-    assert engine.probe(PLATE, (10, 10)).verdict == "void"
-    assert engine.picture(PLATE.resized(64, 42)).max() == 0
+    assert (engine.measure(still(PLATE)).verdict == VERDICTS.index("void")).all()
+    assert engine.probe(still(PLATE), (10, 10)).verdict == "void"
+    assert engine.picture(still(PLATE.resized(64, 42))).max() == 0
 
 
 def test_a_minified_checkerboard_stays_grey_and_does_not_sparkle():
@@ -297,7 +289,7 @@ def test_a_minified_checkerboard_stays_grey_and_does_not_sparkle():
     )
     shot, pictures = photographed(plate, [wall], [Throw(plate="plate", targets=["wall"])])
     pictures["plate"].colour = lambda: board
-    picture = engine_of(shot, pictures).picture(looking(64, 64, 480, 40, 0, (-4.6, 0, 5.5)))
+    picture = engine_of(shot, pictures).picture(still(looking(64, 64, 480, 40, 0, (-4.6, 0, 5.5))))
     inside = picture[..., 3] > 0.999
     assert inside.sum() > 300
     assert np.abs(picture[inside][:, 0] - 0.5).max() < 0.06

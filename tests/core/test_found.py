@@ -14,7 +14,7 @@ from roofline.core.survey.snap import snap
 from roofline.core.survey.solve import solve
 from roofline.demo.shot import FOLDER
 from roofline.errors import SurveyError
-from roofline.shot import Edge, FocalPrior, Length, SurveyInput
+from roofline.model.survey import Edge, FocalPrior, Length, SurveyInput
 
 
 def turn_deg(result, view: View) -> float:

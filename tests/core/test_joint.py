@@ -10,7 +10,7 @@ from tools.survey_scenes import AXIS, H, W
 from roofline.core.camera import View, bend, from_pan_tilt_roll
 from roofline.core.survey.joint import Member, solve_together
 from roofline.errors import SurveyError
-from roofline.shot import Edge, FocalPrior, Length, SurveyInput, Tie
+from roofline.model.survey import Edge, FocalPrior, Length, SurveyInput, Tie
 
 FIRST = View(W, H, 2300.0, (W / 2, H / 2), from_pan_tilt_roll(0.43, 0.05, -0.01), np.array([-7.0, 1.7, 14.0]))
 SECOND = View(W, H, 2500.0, (W / 2, H / 2), from_pan_tilt_roll(-0.5, 0.03, 0.02), np.array([11.0, 1.5, 13.0]))

@@ -12,7 +12,7 @@ from roofline.core.massing import arrange, construct, pull
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import faces_of
 from roofline.errors import MassingError
-from roofline.shot import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, MeshFace, Wall
+from roofline.model.massing import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, MeshFace, Wall
 
 VIEW = looking(3000, 2000, 2400, 25, -3, (-2.0, 1.7, 9.0), 0.4)
 SOLIDS = [

@@ -9,12 +9,15 @@ from hypothesis import strategies as st
 from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
-from roofline.core.findings import findings
 from roofline.core.move.bring_back import bring_back, shrunk
-from roofline.core.move.path import Path, frame_views, home_key, lens_centre, view_of_key
+from roofline.core.move.findings import findings
+from roofline.core.move.path import Path, home_key, lens_centre, moments, view_of_key
 from roofline.core.throw.check import check
 from roofline.errors import MoveError
-from roofline.shot import Backdrop, Delivery, Framing, Ground, Key, Limits, Move, Throw
+from roofline.model.handoff import Delivery, Framing
+from roofline.model.massing import Backdrop, Ground
+from roofline.model.move import Key, Limits, Move
+from roofline.model.plates import Throw
 
 HOME = looking(640, 420, 560, 10, -3, (0, 1.7, 0))
 SETTING = [
@@ -102,13 +105,13 @@ def moving(by, frames=24, **more):
 
 def test_bring_back_finds_the_largest_part_that_holds():
     shot, engine = moving((4.0, 0, 1.0))
-    assert not check(engine, frame_views(shot, width=240), shot.limits).holds
+    assert not check(engine, moments(shot, width=240), shot.limits).holds
     found = bring_back(shot, engine, 240)
     assert 0.01 < found.fraction < 0.99
 
     def at(fraction):
         tried = shot.model_copy(update={"move": Move(keys=shrunk(shot.move.keys, home_key(shot, 1), fraction))})
-        return check(engine, frame_views(tried, width=240), shot.limits).holds
+        return check(engine, moments(tried, width=240), shot.limits).holds
 
     assert at(found.fraction)
     assert not at(found.fraction + 0.002)
@@ -130,17 +133,17 @@ def test_nothing_to_bring_back_when_home_itself_fails():
 def test_frames_outside_of_the_shot_are_refused():
     shot, _ = moving((1, 0, 0))
     with pytest.raises(MoveError, match="frames 1 to 24"):
-        frame_views(shot, 3, 30)
+        moments(shot, 3, 30)
 
 
 def test_findings_name_place_number_and_remedy():
     shot, engine = moving((4.0, 0, 1.0))
-    report = check(engine, frame_views(shot, width=240), shot.limits)
+    report = check(engine, moments(shot, width=240), shot.limits)
     said = findings(shot, report)
     failing = sum(not f.holds for f in report.frames)
     assert said[0].text.startswith(f"{failing} of 24 frames do not hold") and said[0].action == "bring_back"
     assert any("Ground" in f.text or "Sky" in f.text for f in said)
-    fine = check(engine, frame_views(shot, 1, 1, 240), shot.limits)
+    fine = check(engine, moments(shot, 1, 1, 240), shot.limits)
     assert findings(shot, fine)[0].text.startswith("All 1 frames hold")
 
 

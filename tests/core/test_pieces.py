@@ -13,7 +13,7 @@ from pydantic import ValidationError
 
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import faces_of
-from roofline.shot import Backdrop, Block, Column, Cut, Gable, Ground, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import Backdrop, Block, Column, Cut, Gable, Ground, Panel, Room, Slab, Steps, Wall
 
 metres = st.floats(0.3, 12.0)
 place = st.tuples(st.floats(-30, 30), st.floats(-2, 5), st.floats(-40, 5))

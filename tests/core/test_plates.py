@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from roofline.core.plates import matte as m
 from roofline.errors import PlateError
-from roofline.shot import Outline
+from roofline.model.plates import Outline
 
 
 @given(st.floats(20, 60), st.floats(20, 60), st.floats(15, 60), st.floats(15, 60))

@@ -16,6 +16,7 @@ from numba.core.runtime.nrt import rtsys
 from scipy.ndimage import map_coordinates
 from tests.conftest import engine_of, looking, loop_around, photographed
 
+from roofline.core.moment import still
 from roofline.core.throw.cells import CELL, cells
 from roofline.core.throw.cells import MIXED as MIXED_CELL
 from roofline.core.throw.lent import lent
@@ -26,13 +27,14 @@ from roofline.core.throw.mattes import (
     SIMD,
     SOLID,
     UNSAID,
-    joined_mattes,
     matte_blocks,
     solid_plate_along,
 )
 from roofline.core.throw.measure import run_end
 from roofline.core.throw.pieces import between, edge_of
-from roofline.shot import Mesh, MeshFace, Throw
+from roofline.core.throw.throws import PlatePicture, side_by_side
+from roofline.model.massing import Mesh, MeshFace
+from roofline.model.plates import Throw
 
 SIZE = (48, 36)
 PLATE = looking(*SIZE, 40, 0, 0, (0, 1.5, 8))
@@ -75,7 +77,7 @@ def seen_by_rays(corners: np.ndarray, view) -> tuple[np.ndarray, np.ndarray]:
 def rastered(corners: np.ndarray, view) -> np.ndarray:
     loops = [MeshFace(name=f"f{i}", loop=[3 * i, 3 * i + 1, 3 * i + 2]) for i in range(len(corners))]
     mesh = Mesh(id="m", name="M", vertices=[tuple(p) for p in corners.reshape(-1, 3).tolist()], faces=loops)
-    return engine_of(*photographed(PLATE, [mesh], [])).measure(view).face
+    return engine_of(*photographed(PLATE, [mesh], [])).measure(still(view)).face
 
 
 @given(triangles, views)
@@ -173,6 +175,7 @@ class Pictured(NamedTuple):
     matte_at: np.ndarray
     blocks: np.ndarray
     block_at: np.ndarray
+    nowhere: int
 
 
 @njit
@@ -189,8 +192,12 @@ def test_a_matte_along_a_row_is_the_matte_at_each_of_its_pixels(seed, x0, count)
     rng = np.random.default_rng(seed)
     sizes = [(80, 60), (50, 90)]
     mattes = [blobs(rng, *sizes[0]), None]
-    joined = joined_mattes(list(zip(sizes, mattes, strict=True)))
-    s = Pictured(np.array([[0, 0, w, h, w, h] for w, h in sizes], float), **joined)
+    pictures = [PlatePicture(size, matte, np.array) for size, matte in zip(sizes, mattes, strict=True)]
+    matte, matte_at = side_by_side([p.matte for p in pictures], 4)
+    blocks = np.concatenate([*(p.blocks.ravel() for p in pictures), np.full(1, UNSAID, np.uint8)])
+    block_at = np.array([0, pictures[0].blocks.size])
+    canvas = np.array([(0, 0, w, h, w, h) for w, h in sizes], float).ravel()
+    s = Pictured(canvas, np.asarray(matte, np.float32).ravel(), matte_at, blocks, block_at, len(blocks) - 1)
     w1 = rng.uniform(-0.01, 0.01)
     line = (rng.uniform(-1, 3), rng.uniform(-20, 60), rng.uniform(-1, 2), rng.uniform(-10, 60), w1, rng.uniform(0.3, 2))
     x = np.arange(x0, x0 + count) + 0.5
@@ -223,7 +230,7 @@ def test_pieces_are_convex_and_cover_their_face(count, seed):
     loops = [MeshFace(name="f", loop=list(range(count))), MeshFace(name="none", loop=[0, 1, count])]
     vertices = [*points.tolist(), points[:2].mean(0).tolist()]
     mesh = Mesh(id="m", name="M", vertices=[tuple(p) for p in vertices], faces=loops)
-    pieces = engine_of(*photographed(PLATE, [mesh], [])).pieces
+    pieces = engine_of(*photographed(PLATE, [mesh], [])).geometry.pieces
     area = 0.0
     for q in range(len(pieces.face)):
         p = pieces.corners[pieces.first[q] : pieces.first[q + 1], :2]
@@ -254,7 +261,7 @@ def test_a_projection_leads_where_the_cameras_say(view, plate, seed):
         faces=[MeshFace(name="f", loop=[0, 1, 2])],
     )
     engine = engine_of(*photographed(plate, [mesh], [Throw(plate="plate", targets=["m"])]))
-    k = engine.cast(view)
+    k = engine.cast(still(view))
     for weights in rng.dirichlet((1, 1, 1), 20):
         point = corner + weights[1] * a + weights[2] * b
         seen, there = view.homogeneous(point), plate.homogeneous(point)

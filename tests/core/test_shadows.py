@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import camera_of, engine_of, looking, loop_around, photographed
+from tests.conftest import camera_of, looking, loop_around, photographed
 
 from roofline.core.camera import View
 from roofline.core.massing.planes import triangles_of
+from roofline.core.moment import still
 from roofline.core.throw import shadows
-from roofline.core.throw.engine import Engine
+from roofline.core.throw.engine import Engine, engine_of, limits_of
 from roofline.core.throw.measure import (
     BACK,
     BARE,
@@ -27,14 +28,17 @@ from roofline.core.throw.measure import (
     VOID,
     reach,
 )
-from roofline.shot import Block, Column, Flat, Ground, Mesh, MeshFace, Photo, Plate, Throw, Wall
+from roofline.model.massing import Block, Column, Flat, Ground, Mesh, MeshFace, Wall
+from roofline.model.move import Limits
+from roofline.model.photo import Photo
+from roofline.model.plates import Plate, Throw
 
 PLATE = looking(480, 320, 420, 12, -4, (0, 1.7, 0))
 
 
 def story(engine: Engine, view: View) -> tuple[np.ndarray, np.ndarray]:
     """For every pixel, looked at by itself: its pair and whether that one is spilled."""
-    k, shown = engine.cast(view), engine.measure(view).face
+    k, shown = engine.cast(still(view)), engine.measure(still(view)).face
     pair = np.full(shown.shape, -1)
     spilled = np.zeros(shown.shape, bool)
     for y, x in np.argwhere(shown >= 0):
@@ -61,7 +65,7 @@ def inner(labels: np.ndarray) -> np.ndarray:
 
 def agrees(engine: Engine, view: View) -> tuple[int, int]:
     """Holds the measured pairs and verdicts to the story of each pixel; pixels held, and those of them with no pair."""
-    seen = engine.measure(view)
+    seen = engine.measure(still(view))
     pair, spilled = story(engine, view)
     label = 2 * pair + spilled
     # what shows of a piece may be too thin for the plate's raster: one pixel along a border is free
@@ -140,8 +144,8 @@ def test_a_part_of_a_view_measures_what_the_whole_does(seed, at, width, height, 
     engine = place(np.random.default_rng(seed), False)
     view = looking(96, 64, 80, pan, tilt, (x, y, z), roll=8)
     centre = (view.centre[0] - left, view.centre[1] - top)
-    part = engine.measure(replace(view, width=width, height=height, centre=centre))
-    whole = engine.measure(view)
+    part = engine.measure(still(replace(view, width=width, height=height, centre=centre)))
+    whole = engine.measure(still(view))
     crop = (slice(top, top + height), slice(left, left + width))
     for name in ("face", "pair", "verdict", "stretch", "magnification"):
         got, wanted = getattr(part, name), getattr(whole, name)[crop]
@@ -168,8 +172,8 @@ def test_a_verdict_is_that_of_its_own_measures(at):
     stripes[:, ::7] = stripes[:, 1::7] = stripes[:, 2::7] = 1
     pictures["far"] = replace(pictures["plate"], size=(90, 60), matte=stripes)
     engine = engine_of(shot, pictures)
-    engine.scene.limits[:] = (1.3, 1.2)
-    seen = engine.measure(looking(96, 64, 80, pan, tilt, (x, y, z), roll=8))
+    limits = limits_of(engine.geometry, Limits(stretch=1.3, magnification=1.2))
+    seen = engine.measure(still(looking(96, 64, 80, pan, tilt, (x, y, z), roll=8)), limits)
     strain = np.where(seen.stretch > 1.3, SMEARED, np.where(seen.magnification > 1.2, SOFT, SOUND))
     thrown, spilled = seen.pair >= 0, seen.verdict == SPILLED
     assert np.array_equal(seen.verdict[thrown & ~spilled], strain[thrown & ~spilled])
@@ -182,8 +186,8 @@ def test_shadows_fall_and_are_not_only_skipped():
     held, bare, used = 0, 0, 0
     for seed in range(6):
         engine = place(np.random.default_rng(seed), False)
-        assert not engine.shadows.looked.any()
-        used += len(engine.shadows.pair)
+        assert not engine.sight.shadows.looked.any()
+        used += len(engine.sight.shadows.pair)
         one, dark = agrees(engine, looking(120, 80, 95, 14, -8, (1.8, 2.2, -0.5)))
         held, bare = held + one, bare + dark
     assert held > 20_000 and bare > 1_000 and used > 60, (held, bare, used)
@@ -193,12 +197,12 @@ def test_shadows_fall_and_are_not_only_skipped():
 def test_crowded_places_are_looked_at_pixel_by_pixel(limit, monkeypatch):
     """Beyond the limits there are no spans, and the answer is the same."""
     view = looking(120, 80, 95, 14, -8, (1.8, 2.2, -0.5))
-    spans = place(np.random.default_rng(1), False).measure(view)
+    spans = place(np.random.default_rng(1), False).measure(still(view))
     monkeypatch.setattr(shadows, limit, 1)
     engine = place(np.random.default_rng(1), False)
-    assert engine.shadows.looked.any()
+    assert engine.sight.shadows.looked.any()
     agrees(engine, view)
-    looks = engine.measure(view)
+    looks = engine.measure(still(view))
     assert (looks.pair != spans.pair).mean() < 0.005
     assert (looks.pair >= 0).any() and (looks.pair < 0).any()
 
@@ -220,8 +224,8 @@ def test_a_shadow_ends_where_its_ray_says():
     plate = looking(480, 320, 300, 0, 0, (0, 1.5, 0))
     engine = engine_of(*photographed(plate, [wall, post], [Throw(plate="plate", targets=["wall"])]))
     view = looking(900, 40, 700, 0, 0, (2.0, 1.5, 0))
-    bare = engine.measure(view).pair[20] < 0
-    on_wall = engine.measure(view).face[20] == 0
+    bare = engine.measure(still(view)).pair[20] < 0
+    on_wall = engine.measure(still(view)).face[20] == 0
     dark = np.flatnonzero(bare[:800] & on_wall[:800])  # further right the plate ends
     left, right = (view.project(np.array([edge * 8 / 3, 1.5, -8]))[0] for edge in (-0.31, 0.22))
     assert dark[0] == np.ceil(left - 0.5) and dark[-1] == np.floor(right - 0.5), (left, right, dark[0], dark[-1])

@@ -12,7 +12,7 @@ from roofline.core.camera import bend, from_pan_tilt_roll, rotation_vector, stra
 from roofline.core.survey.edges import EdgeSet, residuals
 from roofline.core.survey.solve import solve
 from roofline.errors import SurveyError
-from roofline.shot import Edge, FocalPrior, Length, SurveyInput
+from roofline.model.survey import Edge, FocalPrior, Length, SurveyInput
 
 AXIS = {"run": np.array([1.0, 0, 0]), "return": np.array([0, 0, 1.0]), "rise": np.array([0, 1.0, 0])}
 W, H = 3000, 2000

@@ -18,7 +18,8 @@ from tests.conftest import looking
 from tests.formats.test_pictures import huge_png
 
 from roofline.core.massing.solids import faces_of
-from roofline.shot import Block
+from roofline.core.moment import still
+from roofline.model.massing import Block
 
 TRUE = looking(1500, 1000, 1275.0, 31.0, -2.5, (-3.0, 1.62, 8.0), 0.6)
 BOX = Block(id="t", name="T", corner=(0.0, 0.0, -3.5), size=(4.2, 2.9, 3.5))
@@ -445,7 +446,7 @@ def test_keys_work_and_are_listed(page):
 @pytest.mark.parametrize("frame", [1, 60, 90, 120])
 def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     """Home, middle and last frame both ways: mean absolute difference below 3/255 away from borders."""
-    from roofline.core.move.path import shot_path, view_at
+    from roofline.core.move.path import moment_at, shot_path
 
     page.goto("/shot/varrow-halt/move")
     page.wait_for_selector("#frame")
@@ -462,13 +463,13 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     browser = np.asarray(Image.open(io.BytesIO(base64.b64decode(shown.split(",")[1]))).convert("RGB")).astype(float)
     h, w = browser.shape[:2]
     shot, engine = demo
-    view = view_at(shot, shot_path(shot), frame, w)
+    view = moment_at(shot, shot_path(shot), frame, w).view
     assert abs(view.height - h) <= 1
     from roofline.formats.pictures import to_display
 
-    own = to_display(engine.picture(view)[..., :3]) * 255
+    own = to_display(engine.picture(still(view))[..., :3]) * 255
     n = min(h, view.height)
-    got = engine.measure(view)
+    got = engine.measure(still(view))
     label = got.face * 64 + got.pair % 61
     border = cv2.morphologyEx(label.astype(np.float32), cv2.MORPH_GRADIENT, np.ones((3, 3))) > 0
     away = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) > 2.5

@@ -16,7 +16,8 @@ from tools.varrow import truth
 
 from roofline.core.massing.solids import faces_of
 from roofline.demo.shot import FOLDER
-from roofline.shot import Room, Shot
+from roofline.model.massing import Room
+from roofline.model.shot import Shot
 
 HOME = truth.first_view()
 FINE = 24.0

@@ -10,7 +10,8 @@ from PIL import Image
 from tests.formats.test_package_and_cli import document, roofline
 
 from roofline.core.camera import View, bend
-from roofline.core.throw.lens import bent_picture
+from roofline.core.handoff.lens import bent_picture
+from roofline.core.moment import still
 from roofline.errors import RoofLineError
 
 
@@ -47,13 +48,14 @@ def test_bending_moves_a_point_where_the_lens_puts_it():
     lens = (-0.2, 0.05, 0.001, 0.0, 0.0)
     n = np.array([0.43, -0.28])
 
-    def render(v: View) -> np.ndarray:
+    def render(moment):
+        v = moment.view
         x, y = np.meshgrid(np.arange(v.width) + 0.5, np.arange(v.height) + 0.5)
         at = n * v.focal + v.centre
         spot = np.exp(-((x - at[0]) ** 2 + (y - at[1]) ** 2) / (2 * 2.0**2))
         return np.repeat(spot[..., None], 4, axis=-1).astype(np.float32)
 
-    out = bent_picture(render, view, lens)
+    out = bent_picture(render, still(view), lens)
     assert out.shape == (120, 200, 4)
     x, y = np.meshgrid(np.arange(200) + 0.5, np.arange(120) + 0.5)
     spot = out[..., 0] ** 2
@@ -65,4 +67,6 @@ def test_bending_moves_a_point_where_the_lens_puts_it():
 def test_a_lens_that_folds_the_corners_in_is_refused():
     view = View(400, 300, 120.0, (200.0, 150.0), np.eye(3), np.zeros(3))
     with pytest.raises(RoofLineError, match="deliver them straight"):
-        bent_picture(lambda v: np.zeros((v.height, v.width, 4), np.float32), view, (-0.25, 0.0, 0.0, 0.0, 0.0))
+        bent_picture(
+            lambda m: np.zeros((m.view.height, m.view.width, 4), np.float32), still(view), (-0.25, 0.0, 0.0, 0.0, 0.0)
+        )

@@ -13,7 +13,7 @@ from PIL import Image
 
 from roofline.errors import FormatError
 from roofline.formats import pictures as p
-from roofline.shot import Camera
+from roofline.model.survey import Camera
 
 
 def jpeg(size=(60, 40), exif=None) -> bytes:

@@ -13,11 +13,16 @@ from pxr import Usd, UsdGeom
 from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
-from roofline.core.move.path import frame_views
-from roofline.core.throw.unwrap import unwrap
+from roofline.core.handoff.unwrap import unwrap
+from roofline.core.moment import still
+from roofline.core.move.path import moments
 from roofline.formats import scenes
 from roofline.formats.pictures import png
-from roofline.shot import Block, Delivery, Ground, Move, Throw
+from roofline.model.handoff import Delivery
+from roofline.model.massing import Block, Ground
+from roofline.model.move import Move
+from roofline.model.plates import Throw
+from roofline.work.scene import gather
 
 PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
 END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
@@ -38,7 +43,7 @@ def scene():
     )
     engine = engine_of(shot, pictures)
     data = png((pictures["plate"].colour() * 255).astype(np.uint8))
-    return shot, engine, scenes.gather(shot, engine, frame_views(shot), lambda name: data)
+    return shot, engine, gather(shot, engine, moments(shot), lambda name: data)
 
 
 def test_texture_coordinates_keep_the_picture_in_place(scene):
@@ -65,7 +70,7 @@ def test_patches_carry_a_plate_exactly_where_it_reaches(scene):
                 assert p.plate is None
                 continue
             u = PLATE.project(m)
-            story = engine.probe(PLATE, tuple(u)) if (u > 0).all() and (u < [320, 200]).all() else None
+            story = engine.probe(still(PLATE), tuple(u)) if (u > 0).all() and (u < [320, 200]).all() else None
             if story and np.linalg.norm(np.array(story.world or (1e9,) * 3) - m) < 1e-3:
                 assert p.plate == "plate"
 
@@ -101,7 +106,7 @@ def test_gltf_holds_meshes_textures_and_the_moving_camera(scene, tmp_path, suffi
     assert np.allclose(positions[-1], END.position, atol=1e-6)
     want = matrix_to_quaternion(END.rotation.T @ np.diag([1, -1, -1]))[[1, 2, 3, 0]]
     assert abs(turns[-1] @ want) == pytest.approx(1, abs=1e-6)
-    first = frame_views(shot)[0][1]
+    first = moments(shot)[0].view
     assert 2 * first.focal * np.tan(g.cameras[0].perspective.yfov / 2) == pytest.approx(100)
     assert array(g.animations[0].samplers[0].input, 1)[-1, 0] == pytest.approx(7 / 24)
     assert {m.name for m in g.meshes} == {"Ground", "House"}

@@ -13,7 +13,7 @@ from tests.server.test_server import app, client  # noqa: F401 (fixtures)
 
 from roofline.core.massing.solids import faces_of
 from roofline.demo.shot import DEMO_ID
-from roofline.shot import Shot
+from roofline.model.shot import Shot
 
 BASE = f"/api/shots/{DEMO_ID}"
 # the picture is 3240 × 2160, its ground the lower part; what is far outside, and the same spot again, a hand does too

@@ -17,7 +17,7 @@ from tools.varrow import truth
 from roofline.core.massing.solids import faces_of
 from roofline.demo.shot import DEMO_ID
 from roofline.formats.package import open_package
-from roofline.shot import Shot
+from roofline.model.shot import Shot
 
 BASE = f"/api/shots/{DEMO_ID}"
 VIEW = truth.first_view()
@@ -316,7 +316,7 @@ def test_depth_and_cover_agree_with_rays(client, halt):  # noqa: F811
     assert looks["cover_percent"] > 99 and 3 < looks["near_m"] < 6
     import OpenEXR
 
-    path = Path(client.application.extensions["roofline"].store.folder) / "depth.exr"
+    path = Path(client.application.extensions["roofline"].desk.store.folder) / "depth.exr"
     path.write_bytes(client.get(f"{halt}/depth/file?form=exr").data)
     depth = OpenEXR.File(str(path)).channels()["Z"].pixels
     png = Image.open(io.BytesIO(client.get(f"{halt}/depth/file?form=png").data))

@@ -16,16 +16,16 @@ from tests.formats.test_pictures import huge_png, jpeg
 
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.pictures import read
-from roofline.jobs import Jobs, News
 from roofline.server.app import create_app
+from roofline.stages import shots
 
 
 @pytest.fixture(scope="module")
 def app(tmp_path_factory):
     app = create_app(tmp_path_factory.mktemp("server"))
-    app.extensions["roofline"].studio.take_in(FOLDER, shot_id=DEMO_ID)
+    shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=DEMO_ID)
     yield app
-    app.extensions["roofline"].jobs.close()
+    app.extensions["roofline"].desk.close()
 
 
 @pytest.fixture
@@ -192,10 +192,10 @@ def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
     assert clean["grow_px"] == 16 and clean["without"] == [
         t for throw in after["throws"] if throw["plate"] == front["id"] for t in throw["targets"]
     ]
-    pixels = read(client.application.extensions["roofline"].store.blobs.read(clean["file"]))
-    matte = read(client.application.extensions["roofline"].store.blobs.read(clean["matte"]))[..., 0] > 127
+    pixels = read(client.application.extensions["roofline"].desk.store.blobs.read(clean["file"]))
+    matte = read(client.application.extensions["roofline"].desk.store.blobs.read(clean["matte"]))[..., 0] > 127
     x0, y0, w, h = (int(v) for v in clean["canvas"])
-    photo = read(client.application.extensions["roofline"].store.blobs.read(after["photos"][0]["file"]))[
+    photo = read(client.application.extensions["roofline"].desk.store.blobs.read(after["photos"][0]["file"]))[
         y0 : y0 + h, x0 : x0 + w
     ]
     assert matte.sum() == job["result"]["filled_px"]
@@ -223,51 +223,6 @@ def test_deliveries_are_versions_that_stay(client):
         client, client.post(f"{base}/deliveries", json={"form": "png", "first": 100, "last": 300}).get_json()
     )
     assert outside["state"] == "failed" and "frames 1 to 120" in outside["error"]
-
-
-def test_jobs_tell_progress_and_can_be_cancelled():
-    news = News()
-    jobs = Jobs(news)
-    heard, ready = [], threading.Event()
-
-    def listen():
-        for kind, data in news.listen("s", beat=0.05):
-            ready.set()
-            if kind == "job":
-                heard.append(data)
-                if data["state"] == "cancelled" and data["label"] == "Label":
-                    return
-
-    ear = threading.Thread(target=listen, daemon=True)
-    ear.start()
-    ready.wait(2)
-    reached = threading.Event()
-
-    def work(tell):
-        for i in range(1000):
-            tell(i / 1000, f"step {i}")
-            reached.set()
-            time.sleep(0.005)
-
-    job = jobs.start("s", "kind", "Label", work)
-    waiting = jobs.start("s", "kind", "Never begun", work)
-    reached.wait(2)
-    time.sleep(0.3)
-    jobs.cancel(waiting.id)
-    jobs.cancel(job.id)
-    ear.join(3)
-    assert job.state == "cancelled" and waiting.state == "cancelled" and 0 < job.progress < 1
-    assert any(h["doing"].startswith("step") and h["seconds_left"] > 0 for h in heard if h["seconds_left"])
-
-    def fails(tell):
-        raise ValueError("inside")
-
-    broken = jobs.start("s", "kind", "Broken", fails)
-    until = time.monotonic() + 5
-    while broken.state not in ("failed", "done") and time.monotonic() < until:
-        time.sleep(0.02)
-    jobs.close()
-    assert broken.state == "failed" and "log" in broken.error
 
 
 def test_news_reach_the_page(app):

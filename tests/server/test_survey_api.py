@@ -146,7 +146,7 @@ def test_the_packed_shot_keeps_shared_points(client, halt, tmp_path):  # noqa: F
     client.put(f"{halt}/ties", json={"ties": shared_points()})
     from roofline.formats.package import open_package, write_package
 
-    api = client.application.extensions["roofline"]
+    api = client.application.extensions["roofline"].desk
     kept = api.store.load(DEMO_ID)
     write_package(kept, api.store.blobs.read, tmp_path / "pack")
     again = open_package(tmp_path / "pack").shot

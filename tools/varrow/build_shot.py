@@ -26,25 +26,14 @@ from roofline.core.plates import matte as mattes
 from roofline.demo.shot import FOLDER
 from roofline.formats import pictures
 from roofline.formats.package import write_package
-from roofline.shot import (
-    AnySolid,
-    Block,
-    Column,
-    Delivery,
-    Edge,
-    Framing,
-    Gable,
-    Key,
-    Length,
-    Move,
-    Outline,
-    Plate,
-    Shot,
-    Survey,
-    Throw,
-)
+from roofline.model.handoff import Delivery, Framing
+from roofline.model.massing import AnySolid, Block, Column, Gable
+from roofline.model.move import Key, Move
+from roofline.model.plates import Outline, Plate, Throw
+from roofline.model.shot import Shot
+from roofline.model.survey import Edge, Length, Survey
+from roofline.stages.studio import Studio
 from roofline.store.store import Store
-from roofline.studio import Studio
 
 from . import truth as t
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from roofline import shot as model
+from roofline.model import survey as model
 
 Array = NDArray[np.float64]
 

@@ -7,20 +7,15 @@ import os
 import re
 import zipfile
 from collections.abc import Callable
-from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from roofline.core.massing.solids import Triangles, faces_of
-from roofline.core.throw.scene import PlatePicture
-from roofline.errors import FormatError, PackageError
-from roofline.formats import pictures
-from roofline.formats.meshes import read as read_mesh
-from roofline.shot import Imported, Plate, Shot
+from roofline.core.massing.solids import faces_of
+from roofline.errors import PackageError
+from roofline.model.massing import Imported
+from roofline.model.shot import Shot
 
 MAX_FILE = 2_000_000_000
 
@@ -152,53 +147,6 @@ def open_package(path: Path) -> Package:
     return package
 
 
-def plate_picture(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> PlatePicture:
-    """The pixels behind a plate. A plate that shows its photo's own file is straightened by the photo's lens."""
-    photo = shot.photo(plate.photo)
-
-    @lru_cache(maxsize=1)
-    def pixels() -> NDArray:
-        data = pictures.read(read(plate.file), f"Plate '{plate.name}'")
-        if plate.file == photo.file and photo.camera is not None:
-            if (data.shape[1], data.shape[0]) != (photo.camera.width, photo.camera.height):
-                raise FormatError(
-                    f"Photo '{photo.name}' is {data.shape[1]} × {data.shape[0]} px; its camera says "
-                    f"{photo.camera.width} × {photo.camera.height}."
-                )
-            data = pictures.straightened(data, photo.camera)
-        return data
-
-    def colour() -> NDArray[np.float32]:
-        got = pictures.to_linear(pixels()[..., :3])
-        pixels.cache_clear()
-        return got
-
-    matte = None
-    if plate.matte:
-        matte = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
-        size = (matte.shape[1], matte.shape[0])
-    else:
-        data = pixels()
-        size = (data.shape[1], data.shape[0])
-        if data.shape[2] == 4:
-            top = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(data.dtype, 1)
-            matte = np.ascontiguousarray(data[..., 3].astype(np.float32) / top)
-    key = f"{plate.file}:{plate.matte}:{photo.camera.model_dump_json() if photo.camera and plate.file == photo.file else ''}"
-    return PlatePicture(size, matte, colour, key)
-
-
-def mesh_files(shot: Shot, read: Callable[[str], bytes]) -> dict[str, Triangles]:
-    """What the files of a shot's imported pieces contain."""
-    files = {s.file for s in shot.solids if isinstance(s, Imported)}
-    return {f: read_mesh(read(f), f) for f in sorted(files)}
-
-
-def plate_pictures(shot: Shot, read: Callable[[str], bytes]) -> dict[str, PlatePicture]:
-    """Pictures of all plates whose photo has a camera."""
-    ready = {p.id for p in shot.photos if p.camera is not None}
-    return {p.id: plate_picture(shot, p, read) for p in shot.plates if p.photo in ready}
-
-
 def slug(name: str, taken: set[str], suffix: str) -> str:
     """A readable file name not yet taken."""
     base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:48] or "picture"
@@ -246,7 +194,7 @@ def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
     if out.suffix.lower() == ".zip":
         part = out.with_name(out.name + ".part")
         with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
-            archive.writestr("shot.json", text)
+            archive.writestr(zipfile.ZipInfo("shot.json"), text, zipfile.ZIP_DEFLATED)
             for old, new in renamed.items():
                 archive.writestr(zipfile.ZipInfo(new), read(old), zipfile.ZIP_STORED)
         os.replace(part, out)

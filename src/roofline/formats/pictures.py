@@ -19,7 +19,8 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from roofline.core.camera import bend_pixels
 from roofline.errors import FormatError
-from roofline.shot import Camera, PhotoFacts
+from roofline.model.photo import PhotoFacts
+from roofline.model.survey import Camera
 
 MAX_PIXELS = 300_000_000
 Image.MAX_IMAGE_PIXELS = None  # `_guard` says the same in our own words
@@ -183,6 +184,17 @@ def read(data: bytes, name: str = "The picture") -> NDArray:
     if pixels.dtype not in (np.uint8, np.uint16, np.float32):
         raise FormatError(f"{name} holds {pixels.dtype} values; 8 and 16 bit and float can be read.")
     return np.ascontiguousarray(pixels)
+
+
+def opaque_size(data: bytes) -> tuple[int, int] | None:
+    """Upright width and height of a JPEG or PNG that has no alpha, from its head alone; None of any other picture."""
+    if kind_of(data[:16]) not in ("JPEG", "PNG"):
+        return None
+    with Image.open(io.BytesIO(data)) as image:
+        if image.mode not in ("L", "RGB", "CMYK", "YCbCr", "I;16") or "transparency" in image.info:
+            return None
+        turned = image.getexif().get(0x0112, 1) in (5, 6, 7, 8)
+        return (image.height, image.width) if turned else (image.width, image.height)
 
 
 def _turned(pixels: NDArray, orientation: int) -> NDArray:

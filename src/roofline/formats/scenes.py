@@ -7,24 +7,20 @@ pixel, in any program that interpolates texture coordinates.
 from __future__ import annotations
 
 import base64
-import io
 import json
 import os
 import struct
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
 from roofline import __version__
-from roofline.core.camera import View, matrix_to_quaternion
-from roofline.core.throw.engine import Engine
-from roofline.core.throw.unwrap import Patch, unwrap
+from roofline.core.camera import matrix_to_quaternion
+from roofline.core.handoff.unwrap import Patch
+from roofline.core.moment import Moment
 from roofline.errors import FormatError
-from roofline.formats import pictures
-from roofline.shot import Plate, Shot
+from roofline.model.shot import Shot
 
 FLIP = np.diag([1.0, -1.0, -1.0])  # our camera axes → those of glTF, OBJ viewers and USD
 FORMS = (".glb", ".gltf", ".obj", ".usda")
@@ -41,29 +37,6 @@ class Texture:
         return "image/jpeg" if self.suffix == ".jpg" else "image/png"
 
 
-def texture_of(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Texture:
-    """A plate as a texture file: its own JPEG or PNG where possible, otherwise 8-bit PNG, with its matte as alpha."""
-    photo = shot.photo(plate.photo)
-    data = read(plate.file)
-    bent = plate.file == photo.file and photo.camera is not None and any(photo.camera.distortion)
-    kind = pictures.kind_of(data[:16])
-    if plate.matte is None and not bent and kind in ("JPEG", "PNG"):
-        upright = True
-        if kind == "JPEG":
-            with Image.open(io.BytesIO(data)) as image:
-                upright = image.getexif().get(0x0112, 1) == 1
-        if upright:
-            return Texture(data, ".jpg" if kind == "JPEG" else ".png", False)
-    pixels = pictures.read(data)
-    if bent and photo.camera is not None:
-        pixels = pictures.straightened(pixels, photo.camera)
-    eight = pictures.eight_bit(pixels[..., :3])
-    if plate.matte is None:
-        return Texture(pictures.png(eight), ".png", False)
-    matte = pictures.matte_of(read(plate.matte), plate.name)
-    return Texture(pictures.png(np.dstack([eight, (matte * 255 + 0.5).astype(np.uint8)])), ".png", True)
-
-
 @dataclass
 class SceneOut:
     """All that a scene file holds."""
@@ -71,13 +44,7 @@ class SceneOut:
     shot: Shot
     patches: list[Patch]
     textures: dict[str, Texture]
-    frames: list[tuple[int, View]]
-
-
-def gather(shot: Shot, engine: Engine, frames: list[tuple[int, View]], read: Callable[[str], bytes]) -> SceneOut:
-    patches = unwrap(engine)
-    used = {p.plate for p in patches}
-    return SceneOut(shot, patches, {p.id: texture_of(shot, p, read) for p in shot.plates if p.id in used}, frames)
+    frames: list[Moment]
 
 
 def write_scene(scene: SceneOut, out: Path) -> list[Path]:
@@ -97,11 +64,11 @@ def write_scene(scene: SceneOut, out: Path) -> list[Path]:
 
 def _camera_tracks(scene: SceneOut) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Seconds (N,), positions (N, 3), quaternions x, y, z, w (N, 4) of a camera that looks along −Z."""
-    first = scene.frames[0][0]
-    times = np.array([(f - first) / scene.shot.delivery.fps for f, _ in scene.frames])
-    positions = np.array([v.position for _, v in scene.frames])
+    first = scene.frames[0].frame
+    times = np.array([(m.frame - first) / scene.shot.delivery.fps for m in scene.frames])
+    positions = np.array([m.view.position for m in scene.frames])
     turns: list[np.ndarray] = []
-    for _, view in scene.frames:
+    for view in (m.view for m in scene.frames):
         w, x, y, z = matrix_to_quaternion(view.rotation.T @ FLIP)
         q = np.array([x, y, z, w])
         turns.append(-q if turns and q @ turns[-1] < 0 else q)
@@ -178,7 +145,7 @@ def _write_gltf(scene: SceneOut, out: Path) -> list[Path]:
         meshes.append({"name": names[solid], "primitives": primitives})
         nodes.append({"name": names[solid], "mesh": len(meshes) - 1})
     times, positions, turns = _camera_tracks(scene)
-    view = scene.frames[0][1]
+    view = scene.frames[0].view
     d = scene.shot.delivery
     camera = len(nodes)
     nodes.append({"name": "lens", "camera": 0, "translation": positions[0].tolist(), "rotation": turns[0].tolist()})
@@ -201,9 +168,9 @@ def _write_gltf(scene: SceneOut, out: Path) -> list[Path]:
                     "znear": 0.05,
                 },
                 "extras": {
-                    "focal_px": [float(v.focal) for _, v in scene.frames],
+                    "focal_px": [float(m.view.focal) for m in scene.frames],
                     "fps": d.fps,
-                    "first_frame": scene.frames[0][0],
+                    "first_frame": int(scene.frames[0].frame),
                     "principal_point": list(view.centre),
                 },
             }
@@ -296,7 +263,7 @@ def _write_obj(scene: SceneOut, out: Path) -> list[Path]:
 def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
     files = _save_textures(scene, out)
     d = scene.shot.delivery
-    first, last = scene.frames[0][0], scene.frames[-1][0]
+    first, last = int(scene.frames[0].frame), int(scene.frames[-1].frame)
     text = [
         "#usda 1.0",
         "(",
@@ -317,14 +284,14 @@ def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
         "    {",
         f"        float horizontalAperture = {back:.6g}",
         f"        float verticalAperture = {d.height * 0.01:.6g}",
-        f"        float horizontalApertureOffset = {(d.width / 2 - scene.frames[0][1].centre[0]) * 0.01:.6g}",
-        f"        float verticalApertureOffset = {(scene.frames[0][1].centre[1] - d.height / 2) * 0.01:.6g}",
+        f"        float horizontalApertureOffset = {(d.width / 2 - scene.frames[0].view.centre[0]) * 0.01:.6g}",
+        f"        float verticalApertureOffset = {(scene.frames[0].view.centre[1] - d.height / 2) * 0.01:.6g}",
         "        float2 clippingRange = (0.05, 100000)",
         "        float focalLength.timeSamples = {",
     ]
-    text += [f"            {f}: {v.focal * 0.01:.8g}," for f, v in scene.frames]
+    text += [f"            {int(m.frame)}: {m.view.focal * 0.01:.8g}," for m in scene.frames]
     text += ["        }", "        matrix4d xformOp:transform.timeSamples = {"]
-    for f, v in scene.frames:
+    for f, v in ((int(m.frame), m.view) for m in scene.frames):
         m = np.eye(4)
         m[:3, :3] = (v.rotation.T @ FLIP).T
         m[3, :3] = v.position

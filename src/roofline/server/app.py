@@ -11,10 +11,11 @@ from werkzeug.exceptions import HTTPException
 
 from roofline.errors import RoofLineError
 from roofline.formats.package import sentence
-from roofline.jobs import Jobs, News
-from roofline.server.api import Api, make_routes
-from roofline.server.routes import problem, told
-from roofline.store.store import Store
+from roofline.server import events, handoff, massing, move, photo, plates, shots, survey
+from roofline.server.routes import Routes, problem, told
+from roofline.server.site import Site
+from roofline.stages.opening import open_desk
+from roofline.work import kept
 
 MAX_UPLOAD = 1_500_000_000
 POLICY = (
@@ -30,17 +31,39 @@ def web_folder() -> Path:
     return Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
-def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) -> Flask:
-    """The application over a data folder. Every address but this machine's own demands a token."""
+def make_routes(site: Site) -> Routes:
+    """All routes."""
+    routes = Routes()
+    for part in (shots, events, photo, survey, massing, plates, move, handoff):
+        part.add_routes(site, routes)
+    return routes
+
+
+def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None, ceiling: int = kept.CEILING) -> Flask:
+    """The application over a data folder. Every address but this machine's own demands a token.
+
+    ``ceiling``: bytes that may be kept warm in memory.
+    """
     app = Flask("roofline", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MAX_UPLOAD
-    news = News()
-    api = Api(Store(data), news, Jobs(news))
-    app.extensions["roofline"] = api
-    routes = make_routes(api)
+    site = Site(open_desk(data, ceiling))
+    app.extensions["roofline"] = site
+    routes = make_routes(site)
     routes.install(app)
     document = routes.document()
-    web = web_folder()
+    _guards(app, host, token)
+    _refusals(app)
+
+    @app.get("/api/openapi.json")
+    def openapi() -> dict:
+        return document
+
+    _pages(app)
+    return app
+
+
+def _guards(app: Flask, host: str, token: str | None) -> None:
+    """What is refused before anything is parsed, and what every answer carries."""
 
     @app.before_request
     def guard() -> Response | None:
@@ -50,17 +73,7 @@ def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) ->
         origin = request.headers.get("Origin")
         if origin and request.method not in ("GET", "HEAD") and origin.split("://", 1)[-1] != request.host:
             return problem(403, "Requests from other sites are not answered.")
-        if token is not None:
-            given = request.headers.get("Authorization", "").removeprefix("Bearer ") or request.cookies.get(COOKIE, "")
-            if request.args.get("token") and hmac.compare_digest(request.args["token"], token):
-                response = redirect("/")
-                response.set_cookie(COOKIE, token, httponly=True, samesite="Strict")
-                return response  # type: ignore[return-value]
-            if not hmac.compare_digest(given, token):
-                return problem(
-                    403, "An access token is needed; open the address that was printed when the server started."
-                )
-        return None
+        return None if token is None else _admitted(token)
 
     @app.after_request
     def headers(response: Response) -> Response:
@@ -68,6 +81,22 @@ def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) ->
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "no-referrer"
         return response
+
+
+def _admitted(token: str) -> Response | None:
+    """None for whoever has the token; it is kept in a cookie when it comes with the address."""
+    given = request.headers.get("Authorization", "").removeprefix("Bearer ") or request.cookies.get(COOKIE, "")
+    if request.args.get("token") and hmac.compare_digest(request.args["token"], token):
+        response = redirect("/")
+        response.set_cookie(COOKIE, token, httponly=True, samesite="Strict")
+        return response  # type: ignore[return-value]
+    if not hmac.compare_digest(given, token):
+        return problem(403, "An access token is needed; open the address that was printed when the server started.")
+    return None
+
+
+def _refusals(app: Flask) -> None:
+    """Errors as sentences."""
 
     @app.errorhandler(RoofLineError)
     def refused(error: RoofLineError) -> Response:
@@ -83,9 +112,10 @@ def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) ->
             return problem(413, f"The file is larger than {MAX_UPLOAD // 1_000_000} MB.")
         return problem(error.code or 500, error.description or "That did not work.")
 
-    @app.get("/api/openapi.json")
-    def openapi() -> dict:
-        return document
+
+def _pages(app: Flask) -> None:
+    """The built front end; any address that is none of the API's is a page of it."""
+    web = web_folder()
 
     @app.get("/")
     @app.get("/<path:path>")
@@ -100,5 +130,3 @@ def create_app(data: Path, host: str = "127.0.0.1", token: str | None = None) ->
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
             return response
         return send_from_directory(web, "index.html")
-
-    return app

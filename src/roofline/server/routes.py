@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import inspect
+import json
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Flask, Response, request
-from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from roofline import __version__
 from roofline.errors import RoofLineError
 from roofline.formats.package import sentence, strict_json
 
 PROBLEM = "application/problem+json"
+Width = Annotated[int, Field(ge=16, le=8192)]  # pixels that a picture for the screen may be asked for
 
 
 @dataclass
@@ -104,85 +107,71 @@ class Routes:
         paths: dict[str, Any] = {}
         for i, route in enumerate(self.all):
             path = re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", route.path)
-            operation: dict[str, Any] = {
-                "operationId": route.handler.__name__,
-                "summary": (route.handler.__doc__ or "").strip().split("\n")[0],
-                "parameters": [
-                    {"name": n, "in": "path", "required": True, "schema": {"type": "string"}}
-                    for n in re.findall(r"{(\w+)}", path)
-                ]
-                + [
-                    {
-                        "name": n,
-                        "in": "query",
-                        "required": _required(route, n),
-                        "schema": TypeAdapter(kind).json_schema(),
-                    }
-                    for n, kind in route.query.items()
-                ],
-                "responses": {
-                    "200": {
-                        "description": "Done",
-                        "content": {
-                            route.media: (
-                                {"schema": schemas[(i, "serialization")]} if route.returns is not None else {}
-                            )
-                        },
-                    },
-                    "default": {
-                        "description": "Refused, with the reason",
-                        "content": {PROBLEM: {"schema": {"$ref": "#/components/schemas/Problem"}}},
-                    },
-                },
-            }
+            answer = schemas[(i, "serialization")] if route.returns is not None else None
+            operation = _operation(route, path, answer)
             if route.body is not None:
-                operation["requestBody"] = {
-                    "required": True,
-                    "content": {"application/json": {"schema": schemas[(i, "validation")]}},
-                }
+                operation["requestBody"] = _content("application/json", schemas[(i, "validation")])
             elif route.files:
-                operation["requestBody"] = {
-                    "required": True,
-                    "content": {
-                        "multipart/form-data": {
-                            "schema": {
-                                "type": "object",
-                                "required": ["file"],
-                                "properties": {"file": {"type": "string", "format": "binary"}},
-                            }
-                        }
-                    },
-                }
+                operation["requestBody"] = _content("multipart/form-data", ONE_FILE)
             paths.setdefault(path, {})[route.method.lower()] = operation
-        components = dict(shared.get("$defs", {}))
-        components["Problem"] = {
-            "type": "object",
-            "required": ["type", "title", "status", "detail"],
-            "properties": {
-                "type": {"type": "string"},
-                "title": {"type": "string"},
-                "status": {"type": "integer"},
-                "detail": {"type": "string"},
-            },
-        }
         return {
             "openapi": "3.1.0",
             "info": {"title": "Roof Line", "version": __version__},
             "paths": paths,
-            "components": {"schemas": components},
+            "components": {"schemas": {**shared.get("$defs", {}), "Problem": PROBLEM_SCHEMA}},
         }
 
 
-def _required(route: Route, name: str) -> bool:
-    import inspect
+ONE_FILE = {
+    "type": "object",
+    "required": ["file"],
+    "properties": {"file": {"type": "string", "format": "binary"}},
+}
+PROBLEM_SCHEMA = {
+    "type": "object",
+    "required": ["type", "title", "status", "detail"],
+    "properties": {
+        "type": {"type": "string"},
+        "title": {"type": "string"},
+        "status": {"type": "integer"},
+        "detail": {"type": "string"},
+    },
+}
 
+
+def _content(media: str, schema: Any) -> dict[str, Any]:
+    return {"required": True, "content": {media: {"schema": schema}}}
+
+
+def _operation(route: Route, path: str, answer: Any) -> dict[str, Any]:
+    """A route as the document has it, without its body."""
+    of_path = [
+        {"name": n, "in": "path", "required": True, "schema": {"type": "string"}} for n in re.findall(r"{(\w+)}", path)
+    ]
+    of_query = [
+        {"name": n, "in": "query", "required": _required(route, n), "schema": TypeAdapter(kind).json_schema()}
+        for n, kind in route.query.items()
+    ]
+    return {
+        "operationId": route.handler.__name__,
+        "summary": (route.handler.__doc__ or "").strip().split("\n")[0],
+        "parameters": of_path + of_query,
+        "responses": {
+            "200": {"description": "Done", "content": {route.media: {} if answer is None else {"schema": answer}}},
+            "default": {
+                "description": "Refused, with the reason",
+                "content": {PROBLEM: {"schema": {"$ref": "#/components/schemas/Problem"}}},
+            },
+        },
+    }
+
+
+def _required(route: Route, name: str) -> bool:
     return inspect.signature(route.handler).parameters[name].default is inspect.Parameter.empty
 
 
 def problem(status: int, detail: str) -> Response:
     """RFC 9457 problem JSON."""
-    import json
-
     titles = {
         400: "Not understood",
         403: "Not allowed",
@@ -192,6 +181,7 @@ def problem(status: int, detail: str) -> Response:
         413: "Too large",
         415: "Wrong kind",
         422: "Refused",
+        503: "Busy",
     }
     text = json.dumps(
         {"type": "about:blank", "title": titles.get(status, "Problem"), "status": status, "detail": detail}

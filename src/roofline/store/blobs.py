@@ -35,8 +35,11 @@ class Blobs:
         """Store bytes; returns their name. Written to a temporary name, synced, then renamed."""
         name = hashlib.sha256(data).hexdigest() + suffix
         path = self.folder / name[:2] / name
-        if path.is_file():
+        try:
+            os.utime(path)  # brought again: it is not cleared away before it is named
             return name
+        except FileNotFoundError:
+            pass
         path.parent.mkdir(exist_ok=True)
         handle, part = tempfile.mkstemp(dir=path.parent, prefix=".part-")
         try:

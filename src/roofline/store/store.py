@@ -17,14 +17,16 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
-from roofline.errors import Conflict, NotFound, RoofLineError
-from roofline.shot import Shot
+from roofline.errors import Busy, Conflict, NotFound, RoofLineError
+from roofline.model.shot import Shot
 from roofline.store.blobs import Blobs
+from roofline.store.rows import TABLES, Rows, rows_of
 
-UNDOABLE = ("plan", "photo", "tie", "solid", "plate", "throw", "key")
 KEEP_STEPS = 500
+PATIENCE = 10.0  # seconds that a busy database is waited for
+TRIES = 20  # times that a change is worked out anew because another one came first
+TABLE_OF = re.compile(r"(?:INSERT INTO|UPDATE|DELETE FROM) (\w+)")
 MIGRATIONS = Path(__file__).with_name("migrations")
 
 
@@ -61,36 +63,26 @@ class Delivered:
     revision: int
 
 
-def rows_of(shot: Shot) -> dict[str, dict[str, tuple[int, str]]]:
-    """A shot as rows: table → id → (place, JSON body)."""
+@dataclass(frozen=True)
+class MadeFrom:
+    """A whole list that was made from a revision: it must not go over what has been changed in that list since then."""
 
-    def body(value: Any) -> str:
-        return json.dumps(value, allow_nan=False, separators=(",", ":"))
-
-    out: dict[str, dict[str, tuple[int, str]]] = {
-        "plan": {
-            "name": (0, body(shot.name)),
-            "delivery": (1, body(shot.delivery.model_dump(mode="json"))),
-            "limits": (2, body(shot.limits.model_dump(mode="json"))),
-        }
-    }
-    lists = (("photo", shot.photos), ("tie", shot.ties), ("solid", shot.solids), ("plate", shot.plates))
-    for table, items in lists:
-        out[table] = {item.id: (i, body(item.model_dump(mode="json"))) for i, item in enumerate(items)}
-    out["throw"] = {f"{i:04d}": (i, body(t.model_dump(mode="json"))) for i, t in enumerate(shot.throws)}
-    out["key"] = {str(k.frame): (k.frame, body(k.model_dump(mode="json"))) for k in shot.move.keys}
-    return out
+    table: str
+    revision: int
+    what: str  # in words, in the plural
 
 
 class Store:
     """A data folder: `roofline.db`, `blobs/`, `deliveries/`. Safe to use from several threads."""
 
-    def __init__(self, folder: Path):
+    def __init__(self, folder: Path, patience: float = PATIENCE):
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         self.blobs = Blobs(folder / "blobs")
         self.path = folder / "roofline.db"
+        self.patience = patience
         self._local = threading.local()
+        self._turns: dict[str, threading.Lock] = {}
         self._migrate()
 
     # ------------------------------------------------------------ connection
@@ -99,7 +91,7 @@ class Store:
     def db(self) -> sqlite3.Connection:
         db = getattr(self._local, "db", None)
         if db is None:
-            db = sqlite3.connect(self.path, isolation_level=None, timeout=20)
+            db = sqlite3.connect(self.path, isolation_level=None, timeout=self.patience)
             db.execute("PRAGMA journal_mode = WAL")
             db.execute("PRAGMA foreign_keys = ON")
             db.execute("PRAGMA synchronous = NORMAL")
@@ -108,14 +100,19 @@ class Store:
 
     @contextmanager
     def transaction(self) -> Iterator[sqlite3.Connection]:
+        """A transaction that writes. Nothing slow happens within it; raises Busy when the database stays locked."""
         db = self.db
-        db.execute("BEGIN IMMEDIATE")
         try:
+            db.execute("BEGIN IMMEDIATE")
             yield db
-        except BaseException:
-            db.execute("ROLLBACK")
+            db.execute("COMMIT")
+        except BaseException as error:
+            if db.in_transaction:
+                db.execute("ROLLBACK")
+            if isinstance(error, sqlite3.OperationalError) and "locked" in str(error):
+                message = "The data folder is being written to by another program; try again in a moment."
+                raise Busy(message) from None
             raise
-        db.execute("COMMIT")
 
     def _migrate(self) -> None:
         files = sorted(MIGRATIONS.glob("[0-9]*.sql"))
@@ -131,7 +128,7 @@ class Store:
             script = file.read_text()
             # a migration's own tables get their triggers with it
             made = re.findall(r"CREATE TABLE (\w+)", script)
-            script += "".join(_triggers(table) for table in UNDOABLE if table in made)
+            script += "".join(_triggers(table) for table in TABLES if table in made)
             self.db.executescript(f"BEGIN;\n{script}\nPRAGMA user_version = {number};\nCOMMIT;")
 
     # ------------------------------------------------------------ shots
@@ -141,97 +138,144 @@ class Store:
             Listed(*row) for row in self.db.execute("SELECT id, name, made, revision FROM shot ORDER BY made DESC, id")
         ]
 
+    def first_photos(self) -> dict[str, str]:
+        """Each shot's first photo, where it has one."""
+        rows = self.db.execute("SELECT shot, id FROM photo ORDER BY shot, place DESC")
+        return dict(rows)
+
     def create(self, shot: Shot, shot_id: str | None = None) -> str:
         """Add a shot; its files must be in the blobs. Returns its id."""
-        ident = shot_id or secrets.token_hex(4)
+        ident, rows = shot_id or secrets.token_hex(4), rows_of(shot)
         with self.transaction() as db:
             if db.execute("SELECT 1 FROM shot WHERE id = ?", (ident,)).fetchone():
                 raise Conflict(f"There is a shot '{ident}' already.")
             db.execute("INSERT INTO shot (id, name) VALUES (?, ?)", (ident, shot.name))
-            self._write(db, ident, {t: {} for t in UNDOABLE}, rows_of(shot))
+            self._write(db, ident, {t: {} for t in TABLES}, rows)
         return ident
 
     def delete(self, shot_id: str) -> None:
+        """Remove a shot and the rows of its work; its files are the caller's to remove."""
         with self.transaction() as db:
-            self._known(db, shot_id)
+            self.known(db, shot_id)
             db.execute("DELETE FROM shot WHERE id = ?", (shot_id,))
 
     def revision(self, shot_id: str) -> int:
-        return self._known(self.db, shot_id)
+        return self.known(self.db, shot_id)
 
-    def _known(self, db: sqlite3.Connection, shot_id: str) -> int:
+    def born(self, shot_id: str) -> str:
+        """When a shot was made: tells it from another one that had its id before."""
+        row = self.db.execute("SELECT made FROM shot WHERE id = ?", (shot_id,)).fetchone()
+        if row is None:
+            raise NotFound(f"There is no shot '{shot_id}'.")
+        return str(row[0])
+
+    def known(self, db: sqlite3.Connection, shot_id: str) -> int:
+        """A shot's revision; raises NotFound."""
         row = db.execute("SELECT revision FROM shot WHERE id = ?", (shot_id,)).fetchone()
         if row is None:
             raise NotFound(f"There is no shot '{shot_id}'.")
         return int(row[0])
 
-    def _rows(self, db: sqlite3.Connection, shot_id: str) -> dict[str, dict[str, tuple[int, str]]]:
-        return {
+    def read(self, db: sqlite3.Connection, shot_id: str) -> tuple[Shot, int, Rows]:
+        """A shot, its revision and its rows, within a transaction; raises NotFound."""
+        revision = self.known(db, shot_id)
+        rows: Rows = {
             t: {i: (p, b) for i, p, b in db.execute(f"SELECT id, place, body FROM {t} WHERE shot = ?", (shot_id,))}
-            for t in UNDOABLE
+            for t in TABLES
         }
 
-    def _read(self, db: sqlite3.Connection, shot_id: str) -> tuple[Shot, int, dict[str, dict[str, tuple[int, str]]]]:
-        revision = self._known(db, shot_id)
-        rows = self._rows(db, shot_id)
+        def ordered(table: str) -> str:
+            return "[" + ",".join(body for _, body in sorted(rows[table].values())) + "]"
 
-        def ordered(table: str) -> list[Any]:
-            return [json.loads(b) for _, b in sorted(rows[table].values())]
-
-        plan = {i: json.loads(b) for i, (_, b) in rows["plan"].items()}
-        shot = Shot.model_validate(
-            {
-                "name": plan["name"],
-                "delivery": plan["delivery"],
-                "limits": plan["limits"],
-                "photos": ordered("photo"),
-                "ties": ordered("tie"),
-                "solids": ordered("solid"),
-                "plates": ordered("plate"),
-                "throws": ordered("throw"),
-                "move": {"keys": ordered("key")},
-            }
+        plan = {i: body for i, (_, body) in rows["plan"].items()}
+        # one text for one parser: reading each row by itself takes several times as long
+        text = (
+            f'{{"name":{plan["name"]},"delivery":{plan["delivery"]},"limits":{plan["limits"]},'
+            f'"photos":{ordered("photo")},"ties":{ordered("tie")},"solids":{ordered("solid")},'
+            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}}}}}'
         )
-        return shot, revision, rows
+        return Shot.model_validate_json(text), revision, rows
 
-    def load(self, shot_id: str) -> Shot:
-        return self.load_with_revision(shot_id)[0]
-
-    def load_with_revision(self, shot_id: str) -> tuple[Shot, int]:
+    def _snapshot(self, shot_id: str) -> tuple[Shot, int, Rows]:
         db = self.db
         db.execute("BEGIN")
         try:
-            shot, revision, _ = self._read(db, shot_id)
+            return self.read(db, shot_id)
         finally:
             db.execute("COMMIT")
+
+    def load(self, shot_id: str) -> Shot:
+        return self._snapshot(shot_id)[0]
+
+    def load_with_revision(self, shot_id: str) -> tuple[Shot, int]:
+        shot, revision, _ = self._snapshot(shot_id)
         return shot, revision
 
-    def change(self, shot_id: str, label: str, alter: Callable[[Shot], Shot]) -> Shot:
+    # ------------------------------------------------------------ changes
+
+    def change(
+        self, shot_id: str, label: str, alter: Callable[[Shot], Shot], made_from: MadeFrom | None = None
+    ) -> Shot:
         """The one way to change a shot: read, alter, validate and write the rows that differ, as one undoable step.
 
-        When `alter` raises, or what it returns is not a valid shot, nothing has changed.
+        When `alter` raises, or what it returns is not a valid shot, nothing has changed. It works on a snapshot, outside
+        of any transaction; if another change came first, it is called again on what is there then: it must be able to.
+
+        Raises
+        ------
+        Conflict
+            When the list that the change was made from has been changed since.
+        Busy
+            When the database stays locked, or other changes keep coming first.
         """
+        with self._turns.setdefault(shot_id, threading.Lock()):  # of this process, so that none is worked out in vain
+            for _ in range(TRIES):
+                before, revision, old = self._snapshot(shot_id)
+                if made_from is not None:
+                    self._fits(shot_id, made_from)
+                after = Shot.model_validate(alter(before).model_dump())
+                new = rows_of(after)
+                if new == old or self._written(shot_id, label, revision, old, new, after.name):
+                    return after
+        raise Busy("The shot is being changed from elsewhere all the time; try again in a moment.")
+
+    def _fits(self, shot_id: str, made_from: MadeFrom) -> None:
+        """Raise Conflict when a list has been changed since. What comes after the snapshot is found when it is written."""
+        query = "SELECT revision FROM listed WHERE shot = ? AND list = ?"
+        row = self.db.execute(query, (shot_id, made_from.table)).fetchone()
+        if row is not None and row[0] > made_from.revision:
+            raise Conflict(
+                f"Meanwhile {made_from.what} have been changed elsewhere; nothing was overwritten. Do it once more."
+            )
+
+    def _written(self, shot_id: str, label: str, revision: int, old: Rows, new: Rows, name: str) -> bool:
+        """Write a change that was made from a revision, as a step; False, and nothing, when that is not the last one."""
         with self.transaction() as db:
-            before, _, old = self._read(db, shot_id)
-            after = Shot.model_validate(alter(before.model_copy(deep=True)).model_dump())
-            new = rows_of(after)
-            if new == old:
-                return after
+            if self.known(db, shot_id) != revision:
+                return False
             db.execute("DELETE FROM step WHERE shot = ? AND undone = 1", (shot_id,))
             step = db.execute("INSERT INTO step (shot, label) VALUES (?, ?)", (shot_id, label)).lastrowid
             db.execute("UPDATE recording SET step = ?", (step,))
             self._write(db, shot_id, old, new)
             db.execute("UPDATE recording SET step = 0")
-            db.execute("UPDATE shot SET revision = revision + 1, name = ? WHERE id = ?", (after.name, shot_id))
+            self._revised(db, shot_id, name, [t for t in TABLES if old[t] != new[t]])
             db.execute(
                 "DELETE FROM step WHERE shot = ? AND id <= (SELECT id FROM step WHERE shot = ? "
                 "ORDER BY id DESC LIMIT 1 OFFSET ?)",
                 (shot_id, shot_id, KEEP_STEPS),
             )
-            return after
+        return True
 
-    def _write(self, db: sqlite3.Connection, shot_id: str, old: dict, new: dict) -> None:
-        for table in UNDOABLE:
+    def _revised(self, db: sqlite3.Connection, shot_id: str, name: str, tables: list[str]) -> None:
+        """The next revision; and at which one each of some lists has been changed."""
+        db.execute("UPDATE shot SET revision = revision + 1, name = ? WHERE id = ?", (name, shot_id))
+        db.executemany(
+            "INSERT OR REPLACE INTO listed (shot, list, revision) SELECT id, ?2, revision FROM shot WHERE id = ?1",
+            [(shot_id, table) for table in tables],
+        )
+
+    def _write(self, db: sqlite3.Connection, shot_id: str, old: Rows, new: Rows) -> None:
+        for table in TABLES:
             for ident in old[table].keys() - new[table].keys():
                 db.execute(f"DELETE FROM {table} WHERE shot = ? AND id = ?", (shot_id, ident))
             for ident, (place, body) in new[table].items():
@@ -277,7 +321,7 @@ class Store:
 
     def _turn(self, shot_id: str, query: str, undone: int, nothing: str) -> str:
         with self.transaction() as db:
-            self._known(db, shot_id)
+            self.known(db, shot_id)
             found = db.execute(query, (shot_id,)).fetchone()
             if found is None:
                 raise Conflict(nothing)
@@ -292,7 +336,8 @@ class Store:
             db.execute("UPDATE recording SET step = 0")
             db.execute("UPDATE step SET undone = ? WHERE id = ?", (undone, step))
             name = db.execute("SELECT body FROM plan WHERE shot = ? AND id = 'name'", (shot_id,)).fetchone()
-            db.execute("UPDATE shot SET revision = revision + 1, name = ? WHERE id = ?", (json.loads(name[0]), shot_id))
+            touched = {found[1] for s in statements if (found := TABLE_OF.match(s))}
+            self._revised(db, shot_id, json.loads(name[0]), [t for t in TABLES if t in touched])
             return str(label)
 
     # ------------------------------------------------------------ deliveries
@@ -305,20 +350,6 @@ class Store:
                 (shot_id,),
             )
         ]
-
-    def next_version(self, shot_id: str) -> int:
-        return int(
-            self.db.execute("SELECT coalesce(max(version), 0) + 1 FROM delivery WHERE shot = ?", (shot_id,)).fetchone()[
-                0
-            ]
-        )
-
-    def delivered(self, shot_id: str, version: int, form: str, file: str, frames: int, revision: int) -> None:
-        with self.transaction() as db:
-            db.execute(
-                "INSERT INTO delivery (shot, version, form, file, frames, revision) VALUES (?, ?, ?, ?, ?, ?)",
-                (shot_id, version, form, file, frames, revision),
-            )
 
 
 def _triggers(table: str) -> str:

@@ -10,7 +10,8 @@ from roofline.core.camera import Array
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of, turned
 from roofline.errors import MassingError
-from roofline.shot import (
+from roofline.model.base import Vec2, Vec3
+from roofline.model.massing import (
     AnySolid,
     Backdrop,
     Block,
@@ -25,8 +26,6 @@ from roofline.shot import (
     Room,
     Slab,
     Steps,
-    Vec2,
-    Vec3,
     Wall,
 )
 

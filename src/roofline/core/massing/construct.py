@@ -9,7 +9,7 @@ from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of, heading, turned
 from roofline.core.survey.scale import along_line, ground_point
 from roofline.errors import MassingError, SurveyError
-from roofline.shot import Backdrop, Block, Column, Cut, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import Backdrop, Block, Column, Cut, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
 
 UP = np.array([0, 1.0, 0])
 STEP = 0.17  # metres: how high a step is taken to be

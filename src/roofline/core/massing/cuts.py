@@ -15,7 +15,7 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from roofline.core.camera import Array
-from roofline.solid import Cut
+from roofline.model.massing import Cut
 
 LEAST = 1e-5  # of the largest measure: lines nearer to one another are one, at any scale
 SIDES = {(0, -1): "left", (0, 1): "right", (1, -1): "base", (1, 1): "top", (2, -1): "back", (2, 1): "front"}

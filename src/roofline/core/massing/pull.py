@@ -11,7 +11,7 @@ from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of, heading, turned
 from roofline.core.survey.scale import along_line
 from roofline.errors import MassingError
-from roofline.shot import (
+from roofline.model.massing import (
     AnySolid,
     Backdrop,
     Block,

@@ -13,7 +13,7 @@ from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
-from roofline.shot import AnySolid, Block, Column, Gable, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import AnySolid, Block, Column, Gable, Panel, Room, Slab, Steps, Wall
 
 LOOSE = 0.5  # metres or, for turns, tens of degrees: how far off a drawn measure is taken to be, one sigma
 OUTLIER = 4.0  # sigmas

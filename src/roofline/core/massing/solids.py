@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array
 from roofline.core.massing.cuts import cells_of, faces_of_cells
-from roofline.solid import (
+from roofline.model.massing import (
     AnySolid,
     Backdrop,
     Block,

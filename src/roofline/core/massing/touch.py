@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from roofline.core.camera import Array, View
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import NO_MESHES, Faces, Meshes, faces_of
-from roofline.shot import AnySolid, Backdrop
+from roofline.model.massing import AnySolid, Backdrop
 
 Mode = Literal["foot", "face", "height"]
 LEVEL = 0.95  # a face whose normal rises more than this can be stood on

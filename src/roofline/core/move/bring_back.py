@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from roofline.core.move.path import Path, home_key, resolved_keys, view_at
+from roofline.core.move.path import Path, home_key, moment_at, resolved_keys
 from roofline.core.throw.check import check_frame
-from roofline.core.throw.engine import Engine
+from roofline.core.throw.engine import Engine, limits_of
 from roofline.errors import MoveError
-from roofline.shot import FrameReport, Key, Move, Shot
+from roofline.model.move import Key, Move
+from roofline.model.reports import FrameReport
+from roofline.model.shot import Shot
 
 STEPS = 10  # halvings: the fraction is found to about a thousandth
 
@@ -58,11 +60,12 @@ def bring_back(
     home = home_key(shot, keys[0].frame)
     first, last = shot.frame_range
     order = list(range(first, last + 1))
+    faces = limits_of(engine.geometry, shot.limits)
 
     def failure(fraction: float) -> FrameReport | None:
         path = Path(shrunk(keys, home, fraction))
         for i, frame in enumerate(order):
-            report = check_frame(engine, view_at(shot, path, frame, width), frame, shot.limits)
+            report = check_frame(engine, moment_at(shot, path, frame, width), shot.limits, faces)
             if not report.holds:
                 order.insert(0, order.pop(i))
                 return report

@@ -6,8 +6,12 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
+from roofline.core.moment import Moment
 from roofline.errors import MoveError
-from roofline.shot import Delivery, Framing, Key, Photo, Shot
+from roofline.model.handoff import Delivery, Framing
+from roofline.model.move import Key
+from roofline.model.photo import Photo
+from roofline.model.shot import Shot
 
 
 def home_photo(shot: Shot) -> Photo:
@@ -155,14 +159,14 @@ class Path:
         return value[:3], q.as_matrix(), max(float(value[3]), 1e-3)
 
 
-def view_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> View:
-    """The delivered camera's view at a frame, on a grid `width` pixels wide (the delivered width by default)."""
+def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> Moment:
+    """The set as the delivered camera sees it at a frame, on a grid `width` pixels wide (the delivered width by default)."""
     d = shot.delivery
     position, rotation, focal = path.at(frame)
     view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)
-    if width is None or width == d.width:
-        return view
-    return view.resized(width, max(1, round(d.height * width / d.width)))
+    if width is not None and width != d.width:
+        view = view.resized(width, max(1, round(d.height * width / d.width)))
+    return Moment(frame, view)
 
 
 def view_of_key(shot: Shot, key: Key) -> View:
@@ -178,10 +182,8 @@ def shot_path(shot: Shot) -> Path:
     return Path(resolved_keys(shot))
 
 
-def frame_views(
-    shot: Shot, first: int | None = None, last: int | None = None, width: int | None = None
-) -> list[tuple[int, View]]:
-    """(frame, view) of a range of frames, all by default.
+def moments(shot: Shot, first: int | None = None, last: int | None = None, width: int | None = None) -> list[Moment]:
+    """The moments of a range of frames, all by default.
 
     Raises MoveError when the range reaches outside of the shot.
     """
@@ -190,4 +192,4 @@ def frame_views(
     if first > last or first < low or last > high:
         raise MoveError(f"The shot has frames {low} to {high}; {first} to {last} is not among them.")
     path = shot_path(shot)
-    return [(f, view_at(shot, path, f, width)) for f in range(first, last + 1)]
+    return [moment_at(shot, path, f, width) for f in range(first, last + 1)]

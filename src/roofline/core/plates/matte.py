@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.errors import PlateError
-from roofline.shot import Outline
+from roofline.model.plates import Outline
 
 SUBPIXEL = 4
 FILL_RADIUS = 5

@@ -7,7 +7,8 @@ import numpy as np
 from roofline.core.camera import Array, bend
 from roofline.core.survey.state import State
 from roofline.core.survey.system import System
-from roofline.shot import FAMILIES, Advice, Edge, SurveyInput
+from roofline.model.base import FAMILIES
+from roofline.model.survey import Advice, Edge, SurveyInput
 
 PLACES = (0.12, 0.37, 0.63, 0.88)
 LENGTH = 0.22  # of the picture's diagonal

@@ -20,7 +20,8 @@ from roofline.core.survey.snap import snap
 from roofline.core.survey.solve import solve
 from roofline.core.survey.starts import miss
 from roofline.errors import SurveyError
-from roofline.shot import FAMILIES, Edge, FocalPrior, SurveyInput, SurveyResult
+from roofline.model.base import FAMILIES
+from roofline.model.survey import Edge, FocalPrior, SurveyInput, SurveyResult
 
 WORK_WIDTH = 1800  # pixels across at which segments are looked for
 SHORTEST = 0.009  # of the diagonal

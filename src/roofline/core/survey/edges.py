@@ -9,7 +9,8 @@ import numpy as np
 from numba import njit
 
 from roofline.core.camera import Array, straighten
-from roofline.shot import FAMILIES, Edge
+from roofline.model.base import FAMILIES
+from roofline.model.survey import Edge
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,8 @@ from roofline.core.survey.solve import camera_of, check_edges, covariance_of, re
 from roofline.core.survey.state import State, TiedPoint
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError
-from roofline.shot import Camera, SurveyResult, Tie, Vec3
+from roofline.model.base import Vec3
+from roofline.model.survey import Camera, SurveyResult, Tie
 
 __all__ = ["Member", "Together", "solve_together"]
 

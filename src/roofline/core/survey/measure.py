@@ -13,7 +13,8 @@ from roofline.core.survey.solve import spread_of
 from roofline.core.survey.state import Lens, State
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError
-from roofline.shot import SurveyInput, SurveyResult, Vec2
+from roofline.model.base import Vec2
+from roofline.model.survey import SurveyInput, SurveyResult
 
 Plane = Literal["ground", "front", "side", "ceiling"]
 NORMAL = {"ground": 1, "ceiling": 1, "front": 2, "side": 0}  # the axis that a plane is square to

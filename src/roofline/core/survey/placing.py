@@ -11,7 +11,7 @@ from roofline.core.survey.solve import best_of, check_families
 from roofline.core.survey.state import State
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError
-from roofline.shot import Camera, FocalPrior, SurveyInput
+from roofline.model.survey import Camera, FocalPrior, SurveyInput
 
 TURN = np.diag([-1.0, 1.0, -1.0])
 

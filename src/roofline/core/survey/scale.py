@@ -8,7 +8,8 @@ import numpy as np
 
 from roofline.core.camera import Array, View, straighten_pixels
 from roofline.errors import SurveyError
-from roofline.shot import Camera, Family, Length, SurveyInput, TapeReport
+from roofline.model.base import Family
+from roofline.model.survey import Camera, Length, SurveyInput, TapeReport
 
 DIRECTION: dict[Family, Array] = {
     "run": np.array([1.0, 0, 0]),

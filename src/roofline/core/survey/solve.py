@@ -21,17 +21,8 @@ from roofline.core.survey.starts import (
 from roofline.core.survey.state import State
 from roofline.core.survey.system import CENTRE_PRIOR, CENTRE_TRUST, LENS_PRIOR, System
 from roofline.errors import SurveyError
-from roofline.shot import (
-    FAMILIES,
-    Camera,
-    EdgeReport,
-    Effect,
-    Family,
-    FocalPrior,
-    SurveyInput,
-    SurveyResult,
-    SurveySigma,
-)
+from roofline.model.base import FAMILIES, Family
+from roofline.model.survey import Camera, EdgeReport, Effect, FocalPrior, SurveyInput, SurveyResult, SurveySigma
 
 FOCAL_UNKNOWN = 0.5  # a relative sigma above this means: the edges do not give a focal length
 FAR = 20.0  # metres at which the error on the ground is told

@@ -16,7 +16,7 @@ import numpy as np
 from roofline.core.camera import Array, rotation_vector
 from roofline.core.survey.edges import EdgeSet, residuals, seen_pixel
 from roofline.core.survey.state import Lens, State, TiedPoint
-from roofline.shot import SurveyInput
+from roofline.model.survey import SurveyInput
 
 AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
 CENTRE_PRIOR = 0.10  # principal point, when solved: one sigma, as a part of the picture's diagonal

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
 CELL_BITS = 3  # cells are 8 × 8 raster pixels
@@ -45,14 +45,14 @@ def _gather(nearest, j, i, found):  # type: ignore[no-untyped-def]
     return count, hole
 
 
-@njit(cache=True, parallel=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _classify(nearest, piece_face):  # type: ignore[no-untyped-def]
     """Values of the cells, MIXED without their offsets, and the lengths of their lists."""
     height, width = nearest.shape
     down, across = (height + CELL - 1) // CELL, (width + CELL - 1) // CELL
     value = np.empty((down, across), dtype=np.int32)
     length = np.zeros((down, across), dtype=np.int32)
-    for j in prange(down):
+    for j in range(down):
         found = np.empty((CELL + 2) ** 2, dtype=np.int32)
         for i in range(across):
             count, hole = _gather(nearest, j, i, found)
@@ -68,9 +68,9 @@ def _classify(nearest, piece_face):  # type: ignore[no-untyped-def]
     return value, length
 
 
-@njit(cache=True, parallel=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _list(nearest, value, ends, lists):  # type: ignore[no-untyped-def]
-    for j in prange(value.shape[0]):
+    for j in range(value.shape[0]):
         found = np.empty((CELL + 2) ** 2, dtype=np.int32)
         for i in range(value.shape[1]):
             if value[j, i] == MIXED:

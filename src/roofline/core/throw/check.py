@@ -6,18 +6,24 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from roofline.core.camera import View
-from roofline.core.throw.engine import Engine
+from roofline.core.camera import Array
+from roofline.core.moment import Moment
+from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.measure import tally
-from roofline.shot import VERDICTS, Cause, CheckReport, FrameReport, Limits
+from roofline.model.base import VERDICTS
+from roofline.model.move import Limits
+from roofline.model.reports import Cause, CheckReport, FrameReport
 
 CAUSES = 8
 
 
-def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> FrameReport:
-    """Shares (percent of the frame), worst measures (99.9th percentile) and causes of one frame."""
-    s = engine.scene
-    got = engine.measure(view)
+def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | None = None) -> FrameReport:
+    """Shares (percent of the frame), worst measures (99.9th percentile) and causes of one frame.
+
+    ``faces``: the limits of each face, see `limits_of`; handed over by those who check many frames.
+    """
+    t, names = engine.throws, engine.geometry.names
+    got = engine.measure(moment, limits_of(engine.geometry, limits) if faces is None else faces)
     counts = np.bincount(got.verdict.ravel(), minlength=6)
     percent = dict(zip(VERDICTS, (counts * (100.0 / got.verdict.size)).tolist(), strict=True))
     thrown = got.pair >= 0
@@ -25,11 +31,11 @@ def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> Frame
     if thrown.any():
         stretch = float(np.percentile(got.stretch[thrown], 99.9))
         magnification = float(np.percentile(got.magnification[thrown], 99.9))
-    by = tally(got.face, got.verdict, got.pair, s.pair_plate, len(s.names), len(s.plates))
+    by = tally(got.face, got.verdict, got.pair, t.pair_plate, len(names), len(t.plates))
     causes = [
         Cause(
-            surface=s.names[f],
-            plate=s.plates[p].id if p < len(s.plates) else None,
+            surface=names[f],
+            plate=t.plates[p] if p < len(t.plates) else None,
             verdict=VERDICTS[v],
             percent=100.0 * int(by[f, p, v]) / got.verdict.size,
         )
@@ -40,7 +46,7 @@ def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> Frame
     gap = percent["void"] + percent["bare"] + percent["spilled"]
     strain = percent["smeared"] + percent["soft"]
     return FrameReport(
-        frame=frame,
+        frame=int(moment.frame),
         holds=gap <= limits.gap_percent and strain <= limits.strain_percent,
         **percent,
         worst_stretch=stretch,
@@ -50,12 +56,12 @@ def check_frame(engine: Engine, view: View, frame: int, limits: Limits) -> Frame
 
 
 def check(
-    engine: Engine, views: Iterable[tuple[int, View]], limits: Limits, told: Callable[[int], None] | None = None
+    engine: Engine, moments: Iterable[Moment], limits: Limits, told: Callable[[int], None] | None = None
 ) -> CheckReport:
-    """Check frames, given as (frame, view). ``told`` is called with the number of frames done."""
-    frames = []
-    for done, (frame, view) in enumerate(views, 1):
-        frames.append(check_frame(engine, view, frame, limits))
+    """Check frames. ``told`` is called with the number of frames done."""
+    frames, faces = [], limits_of(engine.geometry, limits)
+    for done, moment in enumerate(moments, 1):
+        frames.append(check_frame(engine, moment, limits, faces))
         if told:
             told(done)
     return CheckReport(holds=all(f.holds for f in frames), frames=frames)

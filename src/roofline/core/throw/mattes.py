@@ -6,11 +6,11 @@ enough to stay in the cache, which say when the whole block is on one side of a 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
+
+from roofline.core.throw.cast import open_cast
 
 BLOCK_BITS = 2  # blocks are 4 × 4 picture pixels
 SIDE = 1 << BLOCK_BITS
@@ -43,12 +43,12 @@ def whole_blocks(count):  # type: ignore[no-untyped-def]
     return (count + SIMD - 1) // SIMD * SIMD
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def matte_blocks(matte: NDArray[np.float32]) -> NDArray[np.uint8]:
     """Blocks (⌈H / 4⌉, ⌈W / 4⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or MIXED."""
     tall, wide = matte.shape
     out = np.empty(((tall + SIDE - 1) // SIDE, (wide + SIDE - 1) // SIDE), dtype=np.uint8)
-    for j in prange(out.shape[0]):
+    for j in range(out.shape[0]):
         y0, y1 = max(j * SIDE - 1, 0), min((j + 1) * SIDE + 1, tall)
         for i in range(out.shape[1]):
             least, most = np.float32(2), np.float32(-1)
@@ -59,7 +59,7 @@ def matte_blocks(matte: NDArray[np.float32]) -> NDArray[np.uint8]:
     return out
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
     """Bilinear matte at a picture pixel; the border value continues outwards by half a pixel."""
     u = min(max(x - 0.5, 0.0), width - 1.0)
@@ -73,39 +73,41 @@ def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
     return top * (1 - fv) + low * fv
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def solid_plate(s, p, u, v):  # type: ignore[no-untyped-def]
     """Whether plate p's matte, if it has one, is at least a half at a pixel (u, v) of its picture.
 
-    ``s``: a named tuple with the scene's canvases and mattes, such as `Cast`.
+    ``s``: a `Cast`, as it is or as a table.
     """
-    across = (int(s.canvas[p, 4]) + SIDE - 1) >> BLOCK_BITS
+    s = open_cast(s)
+    across = (int(s.canvas[6 * p + 4]) + SIDE - 1) >> BLOCK_BITS
     block = s.blocks[s.block_at[p] + (int(v) >> BLOCK_BITS) * across + (int(u) >> BLOCK_BITS)]
     return block == SOLID or (
-        block == MIXED and matte_value(s.matte, s.matte_at[p], s.canvas[p, 4], s.canvas[p, 5], u, v) >= 0.5
+        block == MIXED and matte_value(s.matte, s.matte_at[p], s.canvas[6 * p + 4], s.canvas[6 * p + 5], u, v) >= 0.5
     )
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def solid_at(s, maps, grid, face, x, y):  # type: ignore[no-untyped-def]
     """Whether a cut-out face is there at a pixel of a grid: its alpha is at least a half.
 
     The alpha is the matte of its first throw whose canvas covers the point; a cut-out on which nothing is thrown is
     solid. ``s``: as in `solid_plate`; ``maps``: (grids × N × 9), flat.
     """
+    table, s = s, open_cast(s)
     first, last = s.pair_start[face], s.pair_start[face + 1]
     solid = first == last
     for n in range(first, last):
-        at = 9 * (grid * s.pair_plate.size + n)
+        at = 9 * (grid * s.pairs + n)
         w = linear(maps, at + 6, x, y)
         if w <= 0:
             continue
         nearness = 1.0 / w
         u, v = linear(maps, at, x, y) * nearness, linear(maps, at + 3, x, y) * nearness
         p = s.pair_plate[n]
-        if u < 0 or v < 0 or u >= s.canvas[p, 4] or v >= s.canvas[p, 5]:
+        if u < 0 or v < 0 or u >= s.canvas[6 * p + 4] or v >= s.canvas[6 * p + 5]:
             continue
-        solid = solid_plate(s, p, u, v)
+        solid = solid_plate(table, p, u, v)
         break
     return solid
 
@@ -149,14 +151,15 @@ def say_along(blocks, block, x0, count, solid):  # type: ignore[no-untyped-def]
     return mixed
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
     """`solid_plate` for those of a row's pixels [x0, x1) that are UNSAID and on plate p's picture.
 
     ``line``: as in `find_along`; ``block``: room for a row.
     """
-    width, height = s.canvas[p, 4], s.canvas[p, 5]
-    find_along(line, width, height, s.block_at[p], s.blocks.size - 1, x0, x1 - x0, block)
+    s = open_cast(s)
+    width, height = s.canvas[6 * p + 4], s.canvas[6 * p + 5]
+    find_along(line, width, height, s.block_at[p], s.nowhere, x0, x1 - x0, block)
     if say_along(s.blocks, block, x0, x1 - x0, solid):
         for j in range(x1 - x0):
             i = np.uintp(x0) + np.uintp(j)
@@ -166,14 +169,15 @@ def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-unty
                 solid[i] = np.uint8(SOLID) if value >= 0.5 else np.uint8(CLEAR)
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
     """Write `solid_at`, as CLEAR or SOLID, for the pixels [x0, x1) of a row, which ``line`` leads to the grid."""
+    table, s = s, open_cast(s)
     first, last = s.pair_start[face], s.pair_start[face + 1]
-    fill(solid, x0, x1 - x0, SOLID if first == last else UNSAID)
+    fill(solid, x0, x1 - x0, np.uint8(SOLID if first == last else UNSAID))
     u1, u0, v1, v0, w1, w0 = line
     for n in range(first, last):
-        at = 9 * (grid * s.pair_plate.size + n)
+        at = 9 * (grid * s.pairs + n)
         through = (
             linear_of(maps, at, u1, v1, w1),
             linear_of(maps, at, u0, v0, w0),
@@ -182,24 +186,4 @@ def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignor
             linear_of(maps, at + 6, u1, v1, w1),
             linear_of(maps, at + 6, u0, v0, w0),
         )
-        solid_plate_along(s, s.pair_plate[n], through, x0, x1, block, solid)
-
-
-def joined_mattes(pictures: Sequence[tuple[tuple[int, int], NDArray[np.float32] | None]]) -> dict[str, NDArray]:
-    """Mattes and blocks of pictures (size, matte or None), one after another, and where they begin.
-
-    Named as in the tuples. A picture without a matte has none to look into (−1), and blocks that are SOLID. After all
-    blocks comes one that is UNSAID.
-    """
-    mattes = [np.zeros(0, np.float32) if m is None else np.ascontiguousarray(m, dtype=np.float32) for _, m in pictures]
-    blocks = [
-        np.full((-(-h // SIDE), -(-w // SIDE)), SOLID, dtype=np.uint8) if m.size == 0 else matte_blocks(m)
-        for ((w, h), _), m in zip(pictures, mattes, strict=True)
-    ]
-    sizes = np.array([m.size for m in mattes], dtype=np.int64)
-    return {
-        "matte": np.concatenate([*(m.ravel() for m in mattes), np.zeros(1, np.float32)]),
-        "matte_at": np.where(sizes > 0, np.cumsum(sizes) - sizes, -1),
-        "blocks": np.concatenate([*(b.ravel() for b in blocks), np.full(1, UNSAID, np.uint8)]),
-        "block_at": np.cumsum([0, *(b.size for b in blocks)], dtype=np.int64)[:-1],
-    }
+        solid_plate_along(table, np.int64(s.pair_plate[n]), through, x0, x1, block, solid)

@@ -7,7 +7,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.throw.lent import lent
+from roofline.core.throw.cast import open_cast
+from roofline.core.throw.hidden import hidden
+from roofline.core.throw.lent import lent, reader_of, write_table
 from roofline.core.throw.mattes import (
     SIMD,
     UNSAID,
@@ -19,52 +21,22 @@ from roofline.core.throw.mattes import (
 )
 from roofline.core.throw.pieces import between
 from roofline.core.throw.raster import SHARES, band_for, band_rows, bands_of, rasterise_band
-from roofline.core.throw.sight import hidden
-from roofline.core.throw.spans import CUT_AWAY, LIT, SHADED, TAKEN, darken, darken_where, falling, falls_for, spans
+from roofline.core.throw.spans import (
+    CUT_AWAY,
+    LIT,
+    SHADED,
+    TAKEN,
+    darken,
+    darken_where,
+    falling,
+    falls_for,
+    open_spans,
+    spans,
+)
 
 SOUND, SOFT, SMEARED, SPILLED, BARE, VOID = range(6)
 OUTSIDE, MATTE, HIDDEN, BACK, REACHED = range(5)
 MANY = -2  # more than one pair, maybe
-
-
-class Cast(NamedTuple):
-    """Everything a pixel's story needs, for one view. Q pieces with V corners, F faces, N pairs, P plates.
-
-    What the inner loops read at every step is flat: its places are then known without multiplying by shapes.
-    """
-
-    depths: Any  # these six: see `Projection`
-    edges: Any
-    lines: Any
-    piece_boxes: Any
-    maps: Any
-    boxes: Any
-    unit: Any  # delivered pixels along one pixel of the view
-    pair_start: Any  # (F + 1,)
-    pair_plate: Any  # (N,)
-    pair_face: Any  # (N,)
-    pair_front: Any  # (N,) the face's front is towards the plate's camera
-    pair_occlusion: Any  # (N,)
-    pair_depth: Any  # (N × 3) linear form: inverse depth of the face in the plate's raster
-    limits: Any  # (F, 2)
-    first: Any  # (Q + 1,) see `Pieces`
-    piece_face: Any  # (Q,)
-    cutout: Any  # (F,)
-    canvas: Any  # (P, 6)
-    matte: Any
-    matte_at: Any  # (P,)
-    blocks: Any  # see `mattes`
-    block_at: Any  # (P,)
-    cells: Any  # what the plates see (see cells.py), one plate's grid after another's
-    cell_start: Any  # (P,)
-    cell_width: Any  # (P,) cells in a row
-    lists: Any  # pieces that show in mixed cells
-    list_at: Any  # (P,)
-    raster_size: Any  # (P, 2) width, height
-    scale: Any  # (P, 2) raster pixels per picture pixel
-    plate_edges: Any  # (P × V × 3) the edges in the plates' rasters
-    plate_depths: Any  # (P × F × 3)
-    plate_maps: Any  # (P × N × 9) raster pixel → picture pixel
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -79,10 +51,10 @@ def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
     )
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
-    at = 4 * n
+    table, k, at = k, open_cast(k), 4 * n
     if x < k.boxes[at] or y < k.boxes[at + 1] or x > k.boxes[at + 2] or y > k.boxes[at + 3]:
         return OUTSIDE, 0.0, 0.0, 0.0
     w = linear(k.maps, 9 * n + 6, x, y)
@@ -91,15 +63,24 @@ def reach(k, n, x, y):  # type: ignore[no-untyped-def]
     p = k.pair_plate[n]
     nearness = 1.0 / w
     u, v = linear(k.maps, 9 * n, x, y) * nearness, linear(k.maps, 9 * n + 3, x, y) * nearness
-    if u < 0 or v < 0 or u >= k.canvas[p, 4] or v >= k.canvas[p, 5]:
+    if u < 0 or v < 0 or u >= k.canvas[6 * p + 4] or v >= k.canvas[6 * p + 5]:
         return OUTSIDE, u, v, nearness
-    if not solid_plate(k, p, u, v):
+    if not solid_plate(table, p, u, v):
         return MATTE, u, v, nearness
     if not k.pair_front[n]:
         return BACK, u, v, nearness
-    if hidden(k, p, n, k.pair_face[n], u * k.scale[p, 0], v * k.scale[p, 1]):
+    if hidden(table, np.int64(p), n, np.int64(k.pair_face[n]), u * k.scale[2 * p], v * k.scale[2 * p + 1]):
         return HIDDEN, u, v, nearness
     return REACHED, u, v, nearness
+
+
+@njit(cache=True, error_model="numpy")
+def reach_at(k, n, x, y):  # type: ignore[no-untyped-def]
+    """`reach`, for one who has no table."""
+    table = np.empty(len(k), np.int64)
+    write_table(lent(k), table)
+    found = reach(lent(table), n, x, y)
+    return found[0] + 0 * len(table), found[1], found[2], found[3]  # a table is let go of after its last mention
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -133,9 +114,9 @@ def settle(pair, verdict, at, count, n, most, light, x0):  # type: ignore[no-unt
 @njit(cache=True, error_model="numpy", inline="always")
 def cut_away(k, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
     """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is not solid."""
-    fill(band.solid, x0, x1 - x0, UNSAID)
+    fill(band.solid, x0, x1 - x0, np.uint8(UNSAID))
     solid_plate_along(k, p, line, x0, x1, band.block, band.solid)
-    darken_where(light, CUT_AWAY, band.solid, False, x0, x1 - x0)
+    darken_where(light, np.uint8(CUT_AWAY), band.solid, np.uint8(0), x0, x1 - x0)
 
 
 @njit(cache=True, error_model="numpy")
@@ -165,10 +146,11 @@ def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-unty
 
     ``at``: where x0 stands in ``out``. Returns the pair when it is the same for all of them, or MANY.
     """
+    table, spans_table, k, s, out = k, s, open_cast(k), open_spans(s), open_out(out)
     pair, verdict, light, y = out.pair, out.verdict, falls.light, row + 0.5
     left, fresh, whole = x1 - x0, True, -1
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        strict, front = k.pair_occlusion[n], k.pair_front[n]
+        strict, front = k.pair_occlusion[n] != 0, k.pair_front[n] != 0
         if left == 0:
             break
         if (strict and not front) or y < k.boxes[4 * n + 1] - 1 or y > k.boxes[4 * n + 3] + 1:
@@ -177,27 +159,27 @@ def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-unty
         start, stop = between(s.canvas, 4 * n, 4 * n + 4, y, x0, x1)
         if start >= stop:
             continue
-        fallen = falling(s, n, row, start, stop, falls)
+        fallen = falling(spans_table, n, row, start, stop, falls)
         plain = front and fallen == 0 and k.matte_at[p] < 0 and not s.looked[n]
         if fresh and plain and stop - start == left:  # as most are: a whole run, and nothing in its way
-            fill(pair, at, left, n)
-            fill(verdict, at, left, SOUND)
+            fill(pair, at, left, np.int32(n))
+            fill(verdict, at, left, np.uint8(SOUND))
             fresh, whole = False, n
             break
         if fresh:
-            fill(pair, at, left, -1)
-            fill(verdict, at, left, BARE)
+            fill(pair, at, left, np.int32(-1))
+            fill(verdict, at, left, np.uint8(BARE))
             fresh, whole = False, MANY
         first, line = at + start - x0, row_line(k, n, y)
         start_light(light, start, stop - start, LIT if front else SHADED, pair, first)
         if front:
-            darken(k, s, falls, fallen, n, face, line, start, stop, band)
+            darken(table, spans_table, falls, fallen, n, face, line, start, stop, band)
         if k.matte_at[p] >= 0:
-            cut_away(k, p, line, start, stop, band, light)
+            cut_away(table, p, line, start, stop, band, light)
         left -= settle(pair, verdict, first, stop - start, n, LIT if strict else SHADED, light, start)
     if fresh:
-        fill(pair, at, left, -1)
-        fill(verdict, at, left, BARE)
+        fill(pair, at, left, np.int32(-1))
+        fill(verdict, at, left, np.uint8(BARE))
     return whole
 
 
@@ -256,19 +238,20 @@ def measure_rows(k, s, width, r0, r1, out, band, falls):  # type: ignore[no-unty
 
     From left to right: what is written beyond a run's end, to fill a block, is written over by the next.
     """
-    k, s, out, band, falls = lent(k), lent(s), lent(out), lent(band), lent(falls)
+    tables, k, out = (k, s, out), open_cast(k), open_out(out)
+    band, falls = lent(band), lent(falls)
     for row in range(r0, r1):
-        line, y, end = row * (width + SIMD), row + 0.5, 0
+        line, y, end = row * (width + SIMD), row + 0.5, np.int64(0)
         while end < width:
             start = end
             f = out.face[line + start]
             end += run_end(out.face, line + start, width - start)
             whole = -1
             if f >= 0:
-                whole = land(k, s, f, row, start, end, line + start, out, band, falls)
+                whole = land(tables[0], tables[1], np.int64(f), row, start, end, line + start, tables[2], band, falls)
             else:
-                fill(out.pair, line + start, end - start, -1)
-                fill(out.verdict, line + start, end - start, VOID)
+                fill(out.pair, line + start, end - start, np.int32(-1))
+                fill(out.verdict, line + start, end - start, np.uint8(VOID))
             last = start
             while last < end:
                 n, at, count = whole, line + last, end - last
@@ -276,46 +259,33 @@ def measure_rows(k, s, width, r0, r1, out, band, falls):  # type: ignore[no-unty
                     n = out.pair[at]
                     count = run_end(out.pair, at, count)
                 if n >= 0:
-                    limits, forms = (k.limits[f, 0], k.limits[f, 1]), row_forms(k, n, y)
+                    limits, forms = (k.limits[2 * f], k.limits[2 * f + 1]), row_forms(k, n, y)
                     grade(at, last, count, forms, k.unit, limits, out.stretch, out.magnification, out.verdict)
                 else:
-                    fill(out.stretch, at, count, 0.0)
-                    fill(out.magnification, at, count, 0.0)
+                    fill(out.stretch, at, count, np.float32(0))
+                    fill(out.magnification, at, count, np.float32(0))
                 last += count
 
 
+open_out = reader_of(Out, face="i4", pair="i4", verdict="u1", stretch="f4", magnification="f4")
+
+
 @njit(cache=True, error_model="numpy")
-def measure_share(k, s, share, width, height, out):  # type: ignore[no-untyped-def]
-    """One share of the bands of `measure`."""
-    bands = bands_of(height)
+def measure_share(cast, found, results, share, width, height):  # type: ignore[no-untyped-def]
+    """One share of the bands of `measure`; the first three are tables."""
+    k, s, out, bands = lent(cast), lent(found), lent(results), bands_of(height)
+    label, face = open_cast(cast).piece_face, open_out(results).face
     band, falls = band_for(height // bands + 1, width), falls_for(width)
     for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
         r0, r1 = band_rows(turn, bands, height)
-        rasterise_band(k, k.piece_face, width, r0, r1, out.face, r0 * (width + SIMD), band)
+        rasterise_band(k, label, width, r0, r1, face, r0 * (width + SIMD), band)
         measure_rows(k, s, width, r0, r1, out, band, falls)
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def _measure(k, s, width, height):  # type: ignore[no-untyped-def]
-    """`measure`, once the spans s of the shadows in the view are known."""
-    room = height * (width + SIMD)
-    out = Out(
-        np.empty(room, dtype=np.int32),
-        np.empty(room, dtype=np.int32),
-        np.empty(room, dtype=np.uint8),
-        np.empty(room, dtype=np.float32),
-        np.empty(room, dtype=np.float32),
-    )
+def _measure_everywhere(cast, found, results, width, height):  # type: ignore[no-untyped-def]
     for share in prange(SHARES):
-        measure_share(k, s, share, width, height, out)
-    shape = (height, width + SIMD)
-    return (
-        out.face.reshape(shape)[:, :width],
-        out.pair.reshape(shape)[:, :width],
-        out.verdict.reshape(shape)[:, :width],
-        out.stretch.reshape(shape)[:, :width],
-        out.magnification.reshape(shape)[:, :width],
-    )
+        measure_share(cast, found, results, np.int64(share), width, height)
 
 
 @njit(cache=True, error_model="numpy")
@@ -325,7 +295,29 @@ def measure(k, shadows, width, height):  # type: ignore[no-untyped-def]
     ``k``: the view's cast. The results are views: between their rows there is room for a block. Spans and measures are
     taken in one call: to hand over all the arrays once more costs as much as measuring a thousand pixels.
     """
-    return _measure(k, spans(shadows, k, width, height), width, height)
+    found = spans(shadows, k, width, height)
+    room = height * (width + SIMD)
+    out = Out(
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.int32),
+        np.empty(room, dtype=np.uint8),
+        np.empty(room, dtype=np.float32),
+        np.empty(room, dtype=np.float32),
+    )
+    cast, taken, results = np.empty(len(k), np.int64), np.empty(len(found), np.int64), np.empty(len(out), np.int64)
+    write_table(lent(k), cast)
+    write_table(lent(found), taken)
+    write_table(lent(out), results)
+    _measure_everywhere(cast, taken, results, width, height)
+    # the spans are let go of after their last mention, which therefore has to stand here
+    stride = width + SIMD + 0 * len(found)
+    return (
+        out.face.reshape((height, stride))[:, :width],
+        out.pair.reshape((height, stride))[:, :width],
+        out.verdict.reshape((height, stride))[:, :width],
+        out.stretch.reshape((height, stride))[:, :width],
+        out.magnification.reshape((height, stride))[:, :width],
+    )
 
 
 @njit(cache=True, error_model="numpy")

@@ -12,8 +12,6 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from roofline.core.throw.scene import Scene
-
 SLACK = 1e-7  # pixels by which spans grow, so that no pixel falls between two pieces of one face
 
 
@@ -35,7 +33,7 @@ def cross(a, b, out):  # type: ignore[no-untyped-def]
     out[2] = a[0] * b[1] - a[1] * b[0]
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _turn(normal, a, b, c):  # type: ignore[no-untyped-def]
     """Whether the way a, b, c turns to the left as seen against a normal; all (3,)."""
     turn = 0.0
@@ -82,14 +80,14 @@ def _taken_apart(triangles, tri_face, normals):  # type: ignore[no-untyped-def]
     return corners[:used].copy(), first[: pieces + 1].copy(), faces[:pieces].copy()
 
 
-def pieces_of(scene: Scene) -> Pieces:
-    """All faces of a scene, taken apart into convex pieces."""
-    corners, first, face = _taken_apart(scene.corners, scene.tri_face, scene.normals)
-    start = np.searchsorted(face, np.arange(len(scene.names) + 1))
+def pieces_of(triangles: NDArray[np.float64], tri_face: NDArray[np.int32], normals: NDArray[np.float64]) -> Pieces:
+    """Faces with normals (F, 3), given as triangles (T, 3, 3) of faces (T,), taken apart into convex pieces."""
+    corners, first, face = _taken_apart(triangles, tri_face, normals)
+    start = np.searchsorted(face, np.arange(len(normals) + 1))
     return Pieces(corners, first, face, start, int(np.diff(first).max(initial=0)))
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def bound(corners, first, last, width, height, box):  # type: ignore[no-untyped-def]
     """Pixel box x0, y0, x1, y1 (exclusive) of the convex piece with homogeneous corners [first, last), cut to a size.
 
@@ -119,7 +117,7 @@ def bound(corners, first, last, width, height, box):  # type: ignore[no-untyped-
     box[2], box[3] = max(0.0, min(width, np.ceil(x1 + 1))), max(0.0, min(height, np.ceil(y1 + 1)))
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def edge_of(edges, i, a, b, c):  # type: ignore[no-untyped-def]
     """Write where the form a x + b y + c is not negative: on row y, x lies between two lines slope · y + base."""
     if abs(a) <= 1e-12 * abs(b):  # a row as a whole, or nothing of it
@@ -142,11 +140,11 @@ def between(edges, first, last, y, x0, x1):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def boxes_of(boxes: NDArray[np.int32], group: NDArray[np.int32], count: int) -> NDArray[np.int32]:
-    """Boxes (count, 4) around those (K × 4) of each group's members (K,); those that are empty count for nothing."""
+def boxes_of(boxes, group, members, count):  # type: ignore[no-untyped-def]
+    """Boxes (count, 4) around those (K × 4) of each group's K members (K,); those that are empty count for nothing."""
     out = np.empty((count, 4), dtype=np.int32)
     out[:, :2], out[:, 2:] = 2**31 - 1, -1
-    for t in range(len(group)):
+    for t in range(members):
         x0, y0, x1, y1 = boxes[4 * t], boxes[4 * t + 1], boxes[4 * t + 2], boxes[4 * t + 3]
         if x0 < x1 and y0 < y1:
             g = group[t]

@@ -1,4 +1,8 @@
-"""A scene as a view sees it: where its pieces lie, how deep they are, and where every throw leads."""
+"""A set as it is seen at a moment: where its pieces lie, how deep they are, and where every throw leads.
+
+A piece that has moved, seen by a view, is the piece at rest seen by that view moved back: eye and rotation are given for
+each solid, and everything on the plates' side stays at rest.
+"""
 
 from __future__ import annotations
 
@@ -7,9 +11,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
-from roofline.core.camera import View
-from roofline.core.throw.pieces import Pieces, bound, edge_of
-from roofline.core.throw.scene import Scene
+from roofline.core.moment import Moment
+from roofline.core.throw.geometry import Geometry
+from roofline.core.throw.pieces import bound, edge_of
+from roofline.core.throw.throws import Throws
 
 NEAR = 1e-4  # metres; a piece wholly nearer is left out
 EDGE_ON = 1e-12  # metres from its plane to the eye at which a face is not seen
@@ -27,7 +32,7 @@ class Projection(NamedTuple):
     boxes: Any  # (N × 4) where in the view the plate's canvas can lie: x0, y0, x1, y1; 0 for faces out of view
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _outline(corners, count, towards, edges, lines, first, box, width, height):  # type: ignore[no-untyped-def]
     """Edges, their lines and box of a piece with so many homogeneous corners; ``first``: number of its first edge.
 
@@ -51,7 +56,7 @@ def _outline(corners, count, towards, edges, lines, first, box, width, height): 
         bound(corners, 0, count, width, height, box)
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _homography(front, shift, normal, gap, back, through, out, at):  # type: ignore[no-untyped-def]
     """Homography from a view's pixels to a plate's picture pixels through a face's plane, to a place in out.
 
@@ -73,7 +78,7 @@ def _homography(front, shift, normal, gap, back, through, out, at):  # type: ign
             )
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _canvas_box(maps, at, w, h, inverse, box):  # type: ignore[no-untyped-def]
     """Box of the view in which a picture of w by h pixels can lie, to which the map at a place leads; all over if need be.
 
@@ -100,87 +105,87 @@ def _canvas_box(maps, at, w, h, inverse, box):  # type: ignore[no-untyped-def]
     box[2], box[3] = (x1 + 1e-6, y1 + 1e-6) if ahead else (np.inf, np.inf)
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
-def _project(  # type: ignore[no-untyped-def]
-    pieces,
-    normals,
-    offsets,
-    pair_start,
-    pair_plate,
-    fronts,
-    standpoints,
-    canvas,
-    eye,
-    rotation,
-    focal,
-    cx,
-    cy,
-    width,
-    height,
+class Seeing(NamedTuple):
+    """How each of S solids is seen from where it stands at rest."""
+
+    eyes: Any  # (S, 3)
+    ahead: Any  # (S, 3, 3) from directions in its world to pixels …
+    back: Any  # (S, 3, 3) … and back
+    scale: Any  # (S,) true metres along one of its own
+
+
+def seeing(geometry: Geometry, moment: Moment) -> Seeing:
+    """Eye and directions of a moment's view, for each solid; only once where no piece has moved."""
+    view = moment.view
+    position = np.asarray(view.position, dtype=np.float64)
+    count = len(geometry.solid_ids) if moment.poses else 1  # all alike: one will do
+    eyes, scale = np.empty((count, 3)), np.ones(count)
+    ahead, back = np.empty((count, 3, 3)), np.empty((count, 3, 3))
+    eyes[:], ahead[:], back[:] = position, view.matrix @ view.rotation, view.rotation.T @ view.inverse
+    for number, ident in enumerate(geometry.solid_ids if moment.poses else ()):
+        pose = moment.poses.get(ident)
+        if pose is not None:
+            eyes[number], scale[number] = pose.eye(position), pose.scale
+            ahead[number] = ahead[number] @ pose.rotation
+            back[number] = pose.rotation.T @ back[number]
+    return Seeing(eyes, ahead, back, scale)
+
+
+@njit(cache=True, error_model="numpy")
+def _project_faces(  # type: ignore[no-untyped-def]
+    begin, end, seen, pieces, normals, offsets, solid, pairs, plates, out, width, height
 ):
-    faces, count, pairs = len(offsets), len(pieces.face), len(pair_plate)
-    depths, maps, boxes = np.empty(3 * faces), np.zeros(9 * pairs), np.zeros((pairs, 4))
+    """Faces [begin, end) of `project`, written to ``out``: the six arrays of a `Projection`, with boxes as rows."""
+    pair_start, pair_plate = pairs
+    fronts, standpoints, canvas = plates
+    depths, edges, lines, piece_boxes, maps, boxes = out
+    corners, room, shift = np.empty((pieces.sides, 3)), np.empty((3, 3)), np.empty(3)
+    for f in range(begin, end):
+        s = solid[f] if len(seen.scale) > 1 else 0
+        eye, ahead, back = seen.eyes[s], seen.ahead[s], seen.back[s]
+        given = offsets[f] - normals[f, 0] * eye[0] - normals[f, 1] * eye[1] - normals[f, 2] * eye[2]
+        gap = given if abs(given) > EDGE_ON else EDGE_ON
+        for j in range(3):
+            along = normals[f, 0] * back[0, j] + normals[f, 1] * back[1, j] + normals[f, 2] * back[2, j]
+            depths[3 * f + j] = along / (gap * seen.scale[s])
+        shows = False
+        for q in range(pieces.start[f], pieces.start[f + 1]):
+            first, sides, box = pieces.first[q], pieces.first[q + 1] - pieces.first[q], piece_boxes[q]
+            for i in range(sides):
+                for j in range(3):
+                    corners[i, j] = 0.0
+                    for axis in range(3):
+                        corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
+            if abs(gap) > EDGE_ON:
+                _outline(corners, sides, gap > 0, edges, lines, first, box, width, height)
+            shows |= box[0] < box[2] and box[1] < box[3]
+        if not shows:
+            continue
+        for n in range(pair_start[f], pair_start[f + 1]):
+            p = pair_plate[n]
+            for i in range(3):
+                shift[i] = eye[i] - standpoints[p, i]
+            _homography(fronts[p], shift, normals[f], given, back, room, maps, 9 * n)
+            _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
+
+
+@njit(cache=True, error_model="numpy", parallel=True)
+def _project(seen, pieces, normals, offsets, solid, pairs, plates, width, height):  # type: ignore[no-untyped-def]
+    faces, count, pair_count = len(offsets), len(pieces.face), len(pairs[1])
+    depths, maps, boxes = np.empty(3 * faces), np.zeros(9 * pair_count), np.zeros((pair_count, 4))
     edges, lines = np.zeros(3 * len(pieces.corners)), np.empty(4 * len(pieces.corners))
     piece_boxes = np.zeros((count, 4), dtype=np.int32)
-    ahead, back = np.empty((3, 3)), np.empty((3, 3))  # from directions in the world to pixels, and back
-    for j in range(3):
-        ahead[0, j] = focal * rotation[0, j] + cx * rotation[2, j]
-        ahead[1, j] = focal * rotation[1, j] + cy * rotation[2, j]
-        ahead[2, j] = rotation[2, j]
-        back[j, 0], back[j, 1] = rotation[0, j] / focal, rotation[1, j] / focal
-        back[j, 2] = rotation[2, j] - back[j, 0] * cx - back[j, 1] * cy
-    gaps = offsets.copy()
-    for f in range(faces):
-        for i in range(3):
-            gaps[f] -= normals[f, i] * eye[i]
+    out = depths, edges, lines, piece_boxes, maps, boxes
     for chunk in prange(CHUNKS):
-        corners, room, shift = np.empty((pieces.sides, 3)), np.empty((3, 3)), np.empty(3)
-        for f in range(faces * chunk // CHUNKS, faces * (chunk + 1) // CHUNKS):
-            gap = gaps[f] if abs(gaps[f]) > EDGE_ON else EDGE_ON
-            for j in range(3):
-                along = normals[f, 0] * back[0, j] + normals[f, 1] * back[1, j] + normals[f, 2] * back[2, j]
-                depths[3 * f + j] = along / gap
-            shows = False
-            for q in range(pieces.start[f], pieces.start[f + 1]):
-                first, sides, box = pieces.first[q], pieces.first[q + 1] - pieces.first[q], piece_boxes[q]
-                for i in range(sides):
-                    for j in range(3):
-                        corners[i, j] = 0.0
-                        for axis in range(3):
-                            corners[i, j] += ahead[j, axis] * (pieces.corners[first + i, axis] - eye[axis])
-                if abs(gap) > EDGE_ON:
-                    _outline(corners, sides, gap > 0, edges, lines, first, box, width, height)
-                shows |= box[0] < box[2] and box[1] < box[3]
-            if not shows:
-                continue
-            for n in range(pair_start[f], pair_start[f + 1]):
-                p = pair_plate[n]
-                for i in range(3):
-                    shift[i] = eye[i] - standpoints[p, i]
-                _homography(fronts[p], shift, normals[f], gaps[f], back, room, maps, 9 * n)
-                _canvas_box(maps, 9 * n, canvas[p, 4], canvas[p, 5], room, boxes[n])
+        i = np.int64(chunk)  # the loop's own number is of another kind inside, and would compile the faces' loop twice
+        begin, end = faces * i // CHUNKS, faces * (i + 1) // CHUNKS
+        _project_faces(begin, end, seen, pieces, normals, offsets, solid, pairs, plates, out, width, height)
     return depths, edges, lines, piece_boxes.ravel(), maps, boxes.ravel()
 
 
-def project(scene: Scene, pieces: Pieces, view: View) -> Projection:
-    """A scene, taken apart into pieces, as a view sees it."""
-    s = scene
-    return Projection(
-        *_project(
-            pieces,
-            s.normals,
-            s.offsets,
-            s.pair_start,
-            s.pair_plate,
-            s.fronts,
-            s.standpoints,
-            s.canvas,
-            np.asarray(view.position, dtype=np.float64),
-            np.ascontiguousarray(view.rotation, dtype=np.float64),
-            float(view.focal),
-            float(view.centre[0]),
-            float(view.centre[1]),
-            view.width,
-            view.height,
-        )
-    )
+def project(geometry: Geometry, throws: Throws, moment: Moment) -> Projection:
+    """A set as it is seen at a moment."""
+    g, t = geometry, throws
+    seen, pairs, plates = seeing(g, moment), (t.pair_start, t.pair_plate), (t.fronts, t.standpoints, t.canvas)
+    size = moment.view.width, moment.view.height
+    return Projection(*_project(seen, g.pieces, g.normals, g.offsets, g.solid, pairs, plates, *size))

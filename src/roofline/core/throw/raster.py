@@ -8,12 +8,14 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
-from roofline.core.throw.lent import lent
+from roofline.core.throw.cast import open_cast
+from roofline.core.throw.lent import lent, write_table
 from roofline.core.throw.mattes import SIMD, SOLID, solid_along, whole_blocks
 from roofline.core.throw.pieces import between
+from roofline.core.throw.threads import ALONE, side_by_side
 
 
 @njit(cache=True, error_model="numpy")
@@ -71,19 +73,19 @@ def band_for(rows, width):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy")
 def rasterise_band(k, label, width, r0, r1, shown, first, band):  # type: ignore[no-untyped-def]
     """Rows [r0, r1) of `rasterise`, to a flat array from place `first` on."""
-    k, label, shown, band = lent(k), lent(label), lent(shown), lent(band)
+    table, k, band = k, open_cast(k), lent(band)
     depth, stride = band.depth, width + SIMD
     for i in range((r1 - r0) * stride):
         shown[np.uintp(first) + np.uintp(i)] = -1
     for i in range((r1 - r0) * stride):
         depth[i] = 0.0
-    for q in range(label.size):
+    for q in range(k.pieces):
         box = np.uintp(4 * q)
         y0, y1 = max(k.piece_boxes[box + 1], r0), min(k.piece_boxes[box + 3], r1)
         x0, x1 = k.piece_boxes[box], k.piece_boxes[box + 2]
         if label[q] < 0 or y0 >= y1 or x0 >= x1:
             continue
-        face = k.piece_face[q]
+        face = np.int64(k.piece_face[q])
         slope, rise, rest = k.depths[3 * face], k.depths[3 * face + 1], k.depths[3 * face + 2]
         for row in range(y0, y1):
             y = row + 0.5
@@ -95,7 +97,7 @@ def rasterise_band(k, label, width, r0, r1, shown, first, band):  # type: ignore
             if not k.cutout[face]:
                 lay(shown, first, depth, at, hi - lo, lo + 0.5, slope, base, label[q])
                 continue
-            solid_along(k, k.maps, 0, face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, band.block, band.solid)
+            solid_along(table, k.maps, np.int64(0), face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, band.block, band.solid)
             lay_solid(shown, first, depth, at, hi - lo, lo, slope, base, label[q], band.solid)
 
 
@@ -115,31 +117,33 @@ def band_rows(turn, bands, height):  # type: ignore[no-untyped-def]
     return height * band // bands, height * (band + 1) // bands
 
 
-@njit(cache=True, error_model="numpy")
-def rasterise_share(k, label, share, bands, nearest):  # type: ignore[no-untyped-def]
-    """One share of the bands of `rasterise`."""
+@njit(cache=True, nogil=True, error_model="numpy")
+def rasterise_shares(k, label, begin, end, nearest):  # type: ignore[no-untyped-def]
+    """Shares [begin, end) of the bands of `rasterise`."""
     height, width = nearest.shape
+    label, bands, room = lent(label), bands_of(height), np.empty(len(k), np.int64)
+    write_table(lent(k), room)
+    table = lent(room)
     rows, stride = height // bands + 1, width + SIMD
-    shown, band = np.empty(rows * stride, dtype=np.int32), band_for(rows, width)
-    for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
+    drawn, band = np.empty(rows * stride, dtype=np.int32), band_for(rows, width)
+    shown = lent(drawn)
+    for turn in range(bands * begin // SHARES, bands * end // SHARES):
         r0, r1 = band_rows(turn, bands, height)
-        rasterise_band(k, label, width, r0, r1, shown, 0, band)
+        rasterise_band(table, label, width, r0, r1, shown, np.int64(0), band)
         for row in range(r0, r1):
             at = (row - r0) * stride
-            nearest[row] = shown[at : at + width]
+            nearest[row] = drawn[at : at + width]
+    return len(room)  # a table is let go of after its last mention
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
-def rasterise(k, label, width, height):  # type: ignore[no-untyped-def]
+def rasterise(k: Any, label: NDArray[np.int32], width: int, height: int) -> NDArray[np.int32]:
     """Label (H, W) int32 of the nearest piece, −1 where there is none, at every pixel centre.
 
     ``k``: the view's `Cast`; ``label`` (Q,): what is said of each piece, −1 for those that are left out. Cut-outs count
     where their alpha is at least a half.
     """
     nearest = np.empty((height, width), dtype=np.int32)
-    bands = bands_of(height)
-    for share in prange(SHARES):
-        rasterise_share(k, label, share, bands, nearest)
+    side_by_side(lambda begin, end: rasterise_shares(k, label, begin, end, nearest), SHARES, width * height > ALONE)
     return nearest
 
 

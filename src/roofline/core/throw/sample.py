@@ -7,60 +7,34 @@ approximation by probes along the axis), bicubic where the plate is enlarged.
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
-import cv2
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from numpy.typing import NDArray
 
-from roofline.core.throw.lent import lent
+from roofline.core.throw.cast import open_cast
+from roofline.core.throw.hidden import hidden
+from roofline.core.throw.lent import lent, write_table
 from roofline.core.throw.mattes import linear
 from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, jacobian, reach
-from roofline.core.throw.sight import hidden
+from roofline.core.throw.threads import ALONE, side_by_side
 
 MAX_PROBES = 16
 STRIPES = 16
 
 
-class Textures(NamedTuple):
-    """Pyramids of all plates in one array. L: levels of all plates."""
-
-    texels: Any  # (…, 4) float32
-    level_at: Any  # (L,) offset of each level
-    level_size: Any  # (L, 2) width, height
-    first: Any  # (P + 1,) first level of each plate
-
-
-def pyramid(colour: NDArray[np.float32], matte: NDArray[np.float32] | None) -> list[NDArray[np.float32]]:
-    """Premultiplied RGBA levels, each half the size of the one before (area average)."""
-    alpha = matte if matte is not None else np.ones(colour.shape[:2], dtype=np.float32)
-    levels = [np.dstack([colour * alpha[..., None], alpha]).astype(np.float32, copy=False)]
-    while max(levels[-1].shape[:2]) > 1:
-        h, w = levels[-1].shape[:2]
-        small = cv2.resize(levels[-1], (max(1, w // 2), max(1, h // 2)), interpolation=cv2.INTER_AREA)
-        levels.append(small.reshape(max(1, h // 2), max(1, w // 2), 4))  # type: ignore[arg-type]
-    return levels
-
-
-def pack(pyramids: list[list[NDArray[np.float32]]]) -> Textures:
-    """Lay pyramids end to end."""
-    flat = [level.reshape(-1, 4) for levels in pyramids for level in levels]
-    sizes = [(level.shape[1], level.shape[0]) for levels in pyramids for level in levels]
-    at = np.concatenate([[0], np.cumsum([len(f) for f in flat])])[:-1] if flat else np.zeros(0)
-    first = np.concatenate([[0], np.cumsum([len(levels) for levels in pyramids])])
-    return Textures(
-        np.concatenate(flat) if flat else np.zeros((1, 4), dtype=np.float32),
-        at.astype(np.int64),
-        np.array(sizes, dtype=np.int64).reshape(-1, 2),
-        first.astype(np.int64),
-    )
-
-
 @njit(cache=True, error_model="numpy", inline="always")
+def clear(out):  # type: ignore[no-untyped-def]
+    """Write zeros to out (4,)."""
+    for i in range(4):
+        out[i] = 0.0
+
+
+@njit(cache=True, error_model="numpy")
 def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
     """Add weight times the bilinear sample of a level at its pixel (x, y) to out (4,)."""
-    w, h = tex.level_size[level, 0], tex.level_size[level, 1]
+    w, h = tex.level_size[2 * level], tex.level_size[2 * level + 1]
     u = min(max(x - 0.5, 0.0), w - 1.0)
     v = min(max(y - 0.5, 0.0), h - 1.0)
     i, j = int(u), int(v)
@@ -73,7 +47,12 @@ def bilinear(tex, level, x, y, weight, out):  # type: ignore[no-untyped-def]
     c, d = wt * (one - fu) * fv, wt * fu * fv
     p, q, r, s = at + j * w + i, at + j * w + i2, at + j2 * w + i, at + j2 * w + i2
     for n in range(4):
-        out[n] += a * tex.texels[p, n] + b * tex.texels[q, n] + c * tex.texels[r, n] + d * tex.texels[s, n]
+        out[n] += (
+            a * tex.texels[4 * p + n]
+            + b * tex.texels[4 * q + n]
+            + c * tex.texels[4 * r + n]
+            + d * tex.texels[4 * s + n]
+        )
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -92,7 +71,7 @@ def cubic_weights(f):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy")
 def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
     """Add the bicubic sample to out (4,); kept from undershooting below zero."""
-    w, h = tex.level_size[level, 0], tex.level_size[level, 1]
+    w, h = tex.level_size[2 * level], tex.level_size[2 * level + 1]
     u, v = x - 0.5, y - 0.5
     i, j = int(np.floor(u)), int(np.floor(v))
     x0, x1, x2, x3 = cubic_weights(np.float32(u - i))
@@ -105,10 +84,10 @@ def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
         row = at + min(max(j + dj - 1, 0), h - 1) * w
         p, q, s, t, k = row + c0, row + c1, row + c2, row + c3, wy[dj]
         texels = tex.texels
-        r += k * (x0 * texels[p, 0] + x1 * texels[q, 0] + x2 * texels[s, 0] + x3 * texels[t, 0])
-        g += k * (x0 * texels[p, 1] + x1 * texels[q, 1] + x2 * texels[s, 1] + x3 * texels[t, 1])
-        b += k * (x0 * texels[p, 2] + x1 * texels[q, 2] + x2 * texels[s, 2] + x3 * texels[t, 2])
-        a += k * (x0 * texels[p, 3] + x1 * texels[q, 3] + x2 * texels[s, 3] + x3 * texels[t, 3])
+        r += k * (x0 * texels[4 * p + 0] + x1 * texels[4 * q + 0] + x2 * texels[4 * s + 0] + x3 * texels[4 * t + 0])
+        g += k * (x0 * texels[4 * p + 1] + x1 * texels[4 * q + 1] + x2 * texels[4 * s + 1] + x3 * texels[4 * t + 1])
+        b += k * (x0 * texels[4 * p + 2] + x1 * texels[4 * q + 2] + x2 * texels[4 * s + 2] + x3 * texels[4 * t + 2])
+        a += k * (x0 * texels[4 * p + 3] + x1 * texels[4 * q + 3] + x2 * texels[4 * s + 3] + x3 * texels[4 * t + 3])
     out[0] += max(r, np.float32(0))
     out[1] += max(g, np.float32(0))
     out[2] += max(b, np.float32(0))
@@ -118,7 +97,7 @@ def bicubic(tex, level, x, y, out):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy")
 def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
     """Write the plate's filtered colour at picture pixel (u, v) with Jacobian [[a, b], [c, d]] to out (4,)."""
-    out[:] = 0.0
+    clear(out)
     xx, xy, yy = a * a + b * b, a * c + b * d, c * c + d * d
     mean, gap = 0.5 * (xx + yy), np.sqrt(0.25 * (xx - yy) ** 2 + xy * xy)
     major, minor = np.sqrt(mean + gap), np.sqrt(max(mean - gap, 0.0))
@@ -139,7 +118,7 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
     norm = np.sqrt(ex * ex + ey * ey)
     if norm > 0:
         ex, ey = ex / norm, ey / norm
-    full_w, full_h = tex.level_size[base, 0], tex.level_size[base, 1]
+    full_w, full_h = tex.level_size[2 * base], tex.level_size[2 * base + 1]
     for i in range(probes):
         t = ((i + 0.5) / probes - 0.5) * major
         x, y = u + ex * t, v + ey * t
@@ -147,30 +126,37 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
             if share > 0:
                 n = base + level
                 bilinear(
-                    tex, n, x * tex.level_size[n, 0] / full_w, y * tex.level_size[n, 1] / full_h, share / probes, out
+                    tex,
+                    n,
+                    x * tex.level_size[2 * n] / full_w,
+                    y * tex.level_size[2 * n + 1] / full_h,
+                    share / probes,
+                    out,
                 )
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def unseen(k, n, face, u, v):  # type: ignore[no-untyped-def]
     """Whether pair n's plate cannot see its face at picture pixel (u, v)."""
-    p = k.pair_plate[n]
-    return not k.pair_front[n] or hidden(k, p, n, face, u * k.scale[p, 0], v * k.scale[p, 1])
+    table, k = k, open_cast(k)
+    p = np.int64(k.pair_plate[n])
+    return not k.pair_front[n] or hidden(table, p, n, face, u * k.scale[2 * p], v * k.scale[2 * p + 1])
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
     """Colour of an opaque face at a view's pixel, premultiplied; transparent where it is bare.
 
     Throws in reach lie over one another in order, by their mattes; what they leave uncovered is filled up in
     proportion, so that a feathered border of the last plate does not let the paper through.
     """
-    out[:] = 0.0
+    table, k = k, open_cast(k)
+    clear(out)
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, nearness = reach(k, n, x, y)
+        status, u, v, nearness = reach(table, n, x, y)
         if status == OUTSIDE:
             continue
-        if status == MATTE and k.pair_occlusion[n] and unseen(k, n, face, u, v):
+        if status == MATTE and k.pair_occlusion[n] and unseen(table, n, face, u, v):
             continue
         if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
             continue
@@ -182,16 +168,17 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
         if out[3] > 0.999:
             break
     if out[3] < 0.5:
-        out[:] = 0.0
+        clear(out)
     else:
         for i in range(3):
             out[i] /= out[3]
         out[3] = 1.0
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def inside(k, q, x, y):  # type: ignore[no-untyped-def]
     """Inverse depth of piece q at a pixel, or 0 outside of it."""
+    k = open_cast(k)
     result = linear(k.depths, 3 * k.piece_face[q], x, y)
     for e in range(k.first[q], k.first[q + 1]):
         if linear(k.edges, 3 * e, x, y) < 0:
@@ -199,12 +186,13 @@ def inside(k, q, x, y):  # type: ignore[no-untyped-def]
     return result
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
     """Colour and alpha of a cut-out at a pixel: its first throw whose canvas covers the point and that sees it."""
-    out[:] = 0.0
+    table, k = k, open_cast(k)
+    clear(out)
     for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        status, u, v, nearness = reach(k, n, x, y)
+        status, u, v, nearness = reach(table, n, x, y)
         if status == OUTSIDE:
             continue
         if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
@@ -216,9 +204,8 @@ def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
 @njit(cache=True, error_model="numpy")
 def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
     """Every sixteenth row of `paint`."""
-    k, tex, nearest2, out = lent(k), lent(tex), lent(nearest2), lent(out)
+    table, k = k, open_cast(k)
     height, width = out.shape[:2]
-    acc, one = lent(acc), lent(one)
     sub = np.zeros(4, dtype=np.int64)
     hits = np.zeros(16, dtype=np.int64)
     near = np.zeros(16)
@@ -233,7 +220,7 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
                 if sub[s] >= 0:
                     dx = 0.0 if whole else -0.25 + 0.5 * (s % 2)
                     dy = 0.0 if whole else -0.25 + 0.5 * (s // 2)
-                    shade(k, tex, sub[s], x + dx, y + dy, acc, one)
+                    shade(table, tex, sub[s], x + dx, y + dy, acc, one)
                     for i in range(4):
                         out[row, col, i] += acc[i] / np.float32(parts)
             count = 0
@@ -243,7 +230,7 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
                     continue
                 if row < k.piece_boxes[4 * q + 1] or row >= k.piece_boxes[4 * q + 3]:
                     continue
-                inv = inside(k, q, x, y)
+                inv = inside(table, q, x, y)
                 face = k.piece_face[q]
                 if inv <= 0 or count == 16 or (count > 0 and k.piece_face[hits[count - 1]] == face):
                     continue
@@ -265,21 +252,31 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
                         if near[c] > linear(k.depths, 3 * other, sx, sy):
                             seen += 0.25
                 if seen > 0:
-                    cut_colour(k, tex, face, x, y, acc)
+                    cut_colour(table, tex, face, x, y, acc)
                     rest = 1 - acc[3] * np.float32(seen)
                     for i in range(4):
                         out[row, col, i] = acc[i] * np.float32(seen) + rest * out[row, col, i]
 
 
-@njit(cache=True, error_model="numpy", parallel=True)
-def paint(nearest2, cut, k, tex):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True, error_model="numpy")
+def paint_stripes(nearest2, cut, k, tex, begin, end, out):  # type: ignore[no-untyped-def]
+    """Stripes [begin, end) of `paint`: each is every sixteenth row."""
+    acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
+    room = np.empty(len(k), np.int64)
+    write_table(lent(k), room)
+    table, tex, nearest2, out = lent(room), lent(tex), lent(nearest2), lent(out)
+    for stripe in range(begin, end):
+        paint_rows(nearest2, cut, table, tex, stripe, lent(acc), lent(one), out)
+    return len(room) + len(acc) + len(one)  # what is lent is let go of after its last mention
+
+
+def paint(nearest2: NDArray[np.int32], cut: NDArray[np.int64], k: Any, tex: Any) -> NDArray[np.float32]:
     """Picture (H, W, 4) float32, premultiplied linear, of a view.
 
     ``nearest2`` (2H, 2W): nearest opaque face on a grid twice as fine; ``cut``: pieces of cut-outs, laid over back to
     front; ``k``: the view's cast.
     """
     out = np.zeros((nearest2.shape[0] // 2, nearest2.shape[1] // 2, 4), dtype=np.float32)
-    for stripe in prange(STRIPES):
-        acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
-        paint_rows(nearest2, cut, k, tex, stripe, acc, one, out)
+    shared = out.shape[0] * out.shape[1] > ALONE // 4
+    side_by_side(lambda begin, end: paint_stripes(nearest2, cut, k, tex, begin, end, out), STRIPES, shared)
     return out

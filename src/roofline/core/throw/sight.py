@@ -1,51 +1,145 @@
-"""Whether a plate's camera sees a point of a face."""
+"""Sight: what each plate's camera sees of the set at rest, worked out once for a geometry and its throws."""
 
 from __future__ import annotations
 
-from numba import njit
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
 
-from roofline.core.throw.cells import CELL_BITS, MIXED
-from roofline.core.throw.mattes import linear, solid_at
+import numpy as np
+from numpy.typing import NDArray
 
-NEARER = 1e-6  # an occluder counts when it is nearer by this part of the depth
+from roofline.core.camera import View
+from roofline.core.moment import still
+from roofline.core.throw.cast import Cast
+from roofline.core.throw.cells import Cells, cells
+from roofline.core.throw.geometry import Geometry
+from roofline.core.throw.projection import Projection, project
+from roofline.core.throw.raster import rasterise, which
+from roofline.core.throw.shadows import Shadows, shadows
+from roofline.core.throw.throws import Throws
+
+RASTER_PIXELS = 12_000_000  # a plate's visibility raster is made no finer than this
+
+NOTHING_SEEN: dict[str, NDArray] = {  # what the plates see, before that is known
+    "pair_front": np.zeros(0, np.uint8),
+    "pair_depth": np.zeros(0),
+    "cells": np.zeros(1, np.int32),
+    "cell_start": np.zeros(0, np.int64),
+    "cell_width": np.zeros(0, np.int64),
+    "lists": np.zeros(1, np.int32),
+    "list_at": np.zeros(0, np.int64),
+    "raster_size": np.zeros(0, np.int64),
+    "scale": np.zeros(0),
+    "plate_edges": np.zeros(1),
+    "plate_depths": np.zeros(0),
+    "plate_maps": np.zeros(1),
+}
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def cell_at(k, p, x, y):  # type: ignore[no-untyped-def]
-    """What the cell says in which a raster pixel of plate p lies."""
-    i = min(max(int(x), 0), k.raster_size[p, 0] - 1) >> CELL_BITS
-    j = min(max(int(y), 0), k.raster_size[p, 1] - 1) >> CELL_BITS
-    return k.cells[k.cell_start[p] + j * k.cell_width[p] + i]
+@dataclass(frozen=True)
+class Sight:
+    """What the plates see, as arrays for `Cast`, and what can shade what."""
+
+    seen: dict[str, NDArray]
+    shadows: Shadows
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def plane_nearer(k, p, other, n, x, y):  # type: ignore[no-untyped-def]
-    """Whether the plane of face `other` is nearer to plate p's camera than pair n's, at a raster pixel."""
-    near = linear(k.plate_depths, 3 * (p * k.cutout.size + other), x, y)
-    return near > linear(k.pair_depth, 3 * n, x, y) * (1 + NEARER)
+def resting(geometry: Geometry, throws: Throws, seen: dict[str, NDArray]) -> Cast:
+    """What is the same in every view. The projection and the limits are still to come."""
+    q = geometry.pieces
+    return Cast(
+        **dict.fromkeys(Projection._fields),
+        faces=len(geometry.names),
+        pieces=len(q.face),
+        corners=len(q.corners),
+        pairs=len(throws.pair_plate),
+        nowhere=throws.blocks.size - 1,
+        unit=1.0,
+        limits=np.zeros(2 * len(geometry.names)),
+        first=q.first,
+        piece_face=q.face,
+        pair_start=throws.pair_start,
+        pair_plate=throws.pair_plate,
+        pair_face=throws.pair_face,
+        pair_occlusion=throws.pair_occlusion.view(np.uint8),
+        cutout=geometry.cutout.view(np.uint8),
+        canvas=throws.canvas.ravel(),
+        matte=throws.matte,
+        matte_at=throws.matte_at,
+        blocks=throws.blocks,
+        block_at=throws.block_at,
+        **seen,
+    )
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def hidden(k, p, n, face, x, y):  # type: ignore[no-untyped-def]
-    """Whether another face stands between plate p's camera and pair n's point at raster pixel (x, y).
+def raster_scale(throws: Throws, plate: int) -> float:
+    """Raster pixels per photo pixel of a plate."""
+    w, h = throws.canvas[plate, 2:4]
+    return min(1.0, float(np.sqrt(RASTER_PIXELS / (w * h))))
 
-    A cell that shows one face decides at once; in any other the pieces that show there are tested exactly.
-    """
-    shown = cell_at(k, p, x, y)
-    result = False
-    if shown >= 0:
-        result = shown != face and plane_nearer(k, p, shown, n, x, y)
-    elif shown <= MIXED:
-        at = k.list_at[p] + MIXED - shown
-        for entry in range(at + 1, at + 1 + k.lists[at]):
-            q = k.lists[entry]
-            other = k.piece_face[q]
-            if other == face or not plane_nearer(k, p, other, n, x, y):
-                continue
-            inside, corner = True, p * k.first[k.piece_face.size]
-            for e in range(corner + k.first[q], corner + k.first[q + 1]):
-                inside = inside and linear(k.plate_edges, 3 * e, x, y) >= 0
-            if inside and (not k.cutout[other] or solid_at(k, k.plate_maps, p, other, x, y)):
-                result = True
-                break
-    return result
+
+def raster_view(throws: Throws, plate: int) -> View:
+    """The plate's camera on the grid of its visibility raster: its canvas, coarser when that is very large."""
+    view, k = throws.views[plate], raster_scale(throws, plate)
+    x0, y0, w, h = throws.canvas[plate, :4]
+    return View(
+        int(np.ceil(w * k)),
+        int(np.ceil(h * k)),
+        view.focal * k,
+        ((view.centre[0] - x0) * k, (view.centre[1] - y0) * k),
+        view.rotation,
+        view.position,
+    )
+
+
+def _looked(geometry: Geometry, throws: Throws, rest: Cast, plate: int) -> tuple[Cast, Cells, NDArray[np.int32]]:
+    """One plate's view of the set, its cells, and the pieces that show in it."""
+    q, view = geometry.pieces, raster_view(throws, plate)
+    cast = rest._replace(**project(geometry, throws, still(view))._asdict())
+    number = np.arange(len(q.face), dtype=np.int32)
+    number[np.isin(geometry.solid[q.face], list(throws.without[plate]))] = -1
+    nearest = rasterise(cast, number, view.width, view.height)
+    return cast, cells(nearest, q.face), which(nearest, len(q.face))
+
+
+def _starts(parts: Sequence[NDArray]) -> NDArray[np.int64]:
+    """Where each part begins once they stand one after another."""
+    return np.cumsum([0, *(part.size for part in parts)], dtype=np.int64)[:-1]
+
+
+def _joined(parts: Sequence[NDArray], kind: Any) -> NDArray:
+    """Parts one after another; where there are none, a single zero, since the compiled loops want something to hold."""
+    return np.concatenate(parts) if parts else np.zeros(1, dtype=kind)
+
+
+def sight_of(geometry: Geometry, throws: Throws) -> Sight:
+    """Look at the set through every plate's camera."""
+    rest, plates = resting(geometry, throws, NOTHING_SEEN), range(len(throws.plates))
+    with ThreadPoolExecutor(2) as two:  # what is drawn of a plate is let go of as soon as it has been read
+        looks = list(two.map(lambda p: _looked(geometry, throws, rest, p), plates))
+    drawn, seen, shown = [k for k, _, _ in looks], [c for _, c, _ in looks], [s for _, _, s in looks]
+    grids = [c.grid for c in seen]
+    depths = np.array([k.depths for k in drawn]).reshape(len(drawn), -1, 3)
+    eyes = throws.standpoints[throws.pair_plate]
+    front = np.einsum("ij,ij->i", geometry.normals[throws.pair_face], eyes) > geometry.offsets[throws.pair_face] + 1e-9
+    scale = [raster_scale(throws, p) * throws.canvas[p, 2:4] / throws.canvas[p, 4:6] for p in plates]
+    sizes = [(v.width, v.height) for v in (raster_view(throws, p) for p in plates)]
+    return Sight(
+        {
+            "pair_front": front.view(np.uint8),
+            "pair_depth": depths[throws.pair_plate, throws.pair_face].ravel(),
+            "cells": _joined([g.ravel() for g in grids], np.int32),
+            "cell_start": _starts(grids),
+            "cell_width": np.array([g.shape[1] for g in grids], dtype=np.int64),
+            "lists": _joined([c.lists for c in seen], np.int32),
+            "list_at": _starts([c.lists for c in seen]),
+            "raster_size": np.array(sizes, dtype=np.int64).ravel(),
+            "scale": np.array(scale, dtype=np.float64).ravel(),
+            "plate_edges": _joined([k.edges for k in drawn], np.float64),
+            "plate_depths": depths.ravel(),
+            "plate_maps": _joined([k.maps for k in drawn], np.float64),
+        },
+        shadows(geometry, throws, shown, [k.piece_boxes for k in drawn], front),
+    )

@@ -12,11 +12,14 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
+from roofline.core.throw.cast import open_cast
+from roofline.core.throw.hidden import NEARER, hidden
+from roofline.core.throw.lent import lent, reader_of, write_table
 from roofline.core.throw.mattes import SIMD, SOLID, line_pixel, solid_along, whole_blocks
 from roofline.core.throw.pieces import between, bound, boxes_of, cross, edge_of
-from roofline.core.throw.shadows import MOST
-from roofline.core.throw.sight import NEARER, hidden
+from roofline.core.throw.shadows import MOST, Shadows
 
+CHUNKS = 8
 LIT, SHADED, CUT_AWAY, TAKEN = range(4)  # how a plate's light falls on a pixel, and whether one before it has it
 
 
@@ -35,14 +38,14 @@ class Spans(NamedTuple):
     canvas: Any  # (N × 4 × 4) four edges around what a pair's canvas covers
 
 
-@njit(cache=True, error_model="numpy", inline="always")
-def _seen_through(forms, at, m, out, i):  # type: ignore[no-untyped-def]
-    """The linear form of a plate's raster that stands at a place, as form i of the view from where m leads there."""
+@njit(cache=True, error_model="numpy")
+def _seen_through(x, y, one, m, out, i):  # type: ignore[no-untyped-def]
+    """A linear form of a plate's raster, as form i of the view from where m leads there."""
     for j in range(3):
-        out[i, j] = forms[at] * m[0, j] + forms[at + 1] * m[1, j] + forms[at + 2] * m[2, j]
+        out[i, j] = x * m[0, j] + y * m[1, j] + one * m[2, j]
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _corners(forms, count, out):  # type: ignore[no-untyped-def]
     """Homogeneous corners of the convex piece within so many forms; False when it is seen edge on."""
     for i in range(count):
@@ -57,7 +60,7 @@ def _corners(forms, count, out):  # type: ignore[no-untyped-def]
     return sign != 0
 
 
-@njit(cache=True, error_model="numpy", inline="always")
+@njit(cache=True, error_model="numpy")
 def _canvas_edges(edges, at, maps, n, w, h):  # type: ignore[no-untyped-def]
     """The four edges within which pair n's map leads to its picture, w by h.
 
@@ -76,53 +79,104 @@ def _canvas_edges(edges, at, maps, n, w, h):  # type: ignore[no-untyped-def]
         at += 2
 
 
+open_spans = reader_of(
+    Spans,
+    looked="u1",
+    first="i8",
+    face="i4",
+    begin="i8",
+    edges="f8",
+    left="i4",
+    top="i4",
+    right="i4",
+    bottom="i4",
+    canvas="f8",
+)
+open_shadows = reader_of(
+    Shadows, looked="u1", first="i8", pair="i4", piece="i4", face="i4", begin="i8", count="whole", most="whole"
+)
+
+
+@njit(cache=True, error_model="numpy")
+def _fall(k, s, i, visible, out, width, height, m, forms, corners, box):  # type: ignore[no-untyped-def]
+    """Where shadow i falls in a view; ``m`` and the like: room."""
+    k, s, out = open_cast(k), open_shadows(s), open_spans(out)
+    n = s.pair[i]
+    p, f, at = k.pair_plate[n], k.pair_face[n], 4 * n
+    if visible[f, 0] >= visible[f, 2]:
+        return
+    if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
+        return
+    for j in range(3):
+        m[0, j] = k.maps[9 * n + j] * k.scale[2 * p]
+        m[1, j] = k.maps[9 * n + 3 + j] * k.scale[2 * p + 1]
+        m[2, j] = k.maps[9 * n + 6 + j]
+    first, sides = k.first[s.piece[i]], s.begin[i + 1] - s.begin[i] - 1
+    for e in range(sides):
+        at = 3 * (p * k.corners + first + e)
+        _seen_through(k.plate_edges[at], k.plate_edges[at + 1], k.plate_edges[at + 2], m, forms, e)
+    if not _corners(forms, sides, corners):
+        return
+    bound(corners, 0, sides, width, height, box)
+    out.left[i], out.top[i] = max(box[0], visible[f, 0]), max(box[1], visible[f, 1])
+    out.right[i], out.bottom[i] = min(box[2], visible[f, 2]), min(box[3], visible[f, 3])
+    at, other = 3 * n, 3 * (p * k.faces + s.face[i])
+    _seen_through(
+        k.plate_depths[other] - (1 + NEARER) * k.pair_depth[at],
+        k.plate_depths[other + 1] - (1 + NEARER) * k.pair_depth[at + 1],
+        k.plate_depths[other + 2] - (1 + NEARER) * k.pair_depth[at + 2],
+        m,
+        forms,
+        sides,
+    )
+    for e in range(sides + 1):
+        edge_of(out.edges, s.begin[i] + e, forms[e, 0], forms[e, 1], forms[e, 2])
+
+
+@njit(cache=True, error_model="numpy")
+def _fall_all(cast, shadows, found, visible, chunk, width, height):  # type: ignore[no-untyped-def]
+    """One chunk of `spans`; the first three are tables."""
+    k, s, out = open_cast(cast), open_shadows(shadows), open_spans(found)
+    tables = lent(cast), lent(shadows), lent(found)
+    m, box = np.empty((3, 3)), np.empty(4, dtype=np.int32)
+    forms, corners = np.empty((s.most, 3)), np.empty((s.most, 3))
+    for n in range(k.pairs * chunk // CHUNKS, k.pairs * (chunk + 1) // CHUNKS):
+        p, f = k.pair_plate[n], k.pair_face[n]
+        if visible[f, 0] < visible[f, 2]:
+            _canvas_edges(out.canvas, 4 * n, k.maps, n, k.canvas[6 * p + 4], k.canvas[6 * p + 5])
+    for i in range(s.count * chunk // CHUNKS, s.count * (chunk + 1) // CHUNKS):
+        _fall(tables[0], tables[1], i, visible, tables[2], width, height, m, forms, corners, box)
+
+
 @njit(cache=True, parallel=True, error_model="numpy")
+def _fall_everywhere(cast, shadows, found, visible, width, height):  # type: ignore[no-untyped-def]
+    for chunk in prange(CHUNKS):
+        _fall_all(cast, shadows, found, visible, np.int64(chunk), width, height)
+
+
+@njit(cache=True, error_model="numpy")
 def spans(s, k, width, height):  # type: ignore[no-untyped-def]
     """`Spans` of the shadows s in a view of the given size, whose cast is k."""
-    visible = boxes_of(k.piece_boxes, k.piece_face, len(k.cutout))
-    count, pairs, chunks = len(s.pair), len(s.looked), 8
-    faces, corners_all, most = len(k.cutout), k.first[-1], 0
-    for i in range(count):
-        most = max(most, s.begin[i + 1] - s.begin[i])
-    room = count + SIMD
-    left, top = np.zeros(room, dtype=np.int32), np.zeros(room, dtype=np.int32)
-    right, bottom = np.zeros(room, dtype=np.int32), np.zeros(room, dtype=np.int32)
-    edges = np.empty(4 * s.begin[count])
-    canvas = np.empty(16 * pairs)
-    for chunk in prange(chunks):
-        m, near, box = np.empty((3, 3)), np.empty(3), np.empty(4, dtype=np.int32)
-        forms, corners = np.empty((most, 3)), np.empty((most, 3))
-        for n in range(pairs * chunk // chunks, pairs * (chunk + 1) // chunks):
-            p, f = k.pair_plate[n], k.pair_face[n]
-            if visible[f, 0] >= visible[f, 2]:
-                continue
-            _canvas_edges(canvas, 4 * n, k.maps, n, k.canvas[p, 4], k.canvas[p, 5])
-        for i in range(count * chunk // chunks, count * (chunk + 1) // chunks):
-            n = s.pair[i]
-            p, f = k.pair_plate[n], k.pair_face[n]
-            at = 4 * n
-            if visible[f, 0] >= visible[f, 2]:
-                continue
-            if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
-                continue
-            for j in range(3):
-                m[0, j] = k.maps[9 * n + j] * k.scale[p, 0]
-                m[1, j] = k.maps[9 * n + 3 + j] * k.scale[p, 1]
-                m[2, j] = k.maps[9 * n + 6 + j]
-            first, sides = k.first[s.piece[i]], s.begin[i + 1] - s.begin[i] - 1
-            for e in range(sides):
-                _seen_through(k.plate_edges, 3 * (p * corners_all + first + e), m, forms, e)
-            if not _corners(forms, sides, corners):
-                continue
-            bound(corners, 0, sides, width, height, box)
-            left[i], top[i] = max(box[0], visible[f, 0]), max(box[1], visible[f, 1])
-            right[i], bottom[i] = min(box[2], visible[f, 2]), min(box[3], visible[f, 3])
-            for j in range(3):
-                near[j] = k.plate_depths[3 * (p * faces + s.face[i]) + j] - (1 + NEARER) * k.pair_depth[3 * n + j]
-            _seen_through(near, 0, m, forms, sides)
-            for e in range(sides + 1):
-                edge_of(edges, s.begin[i] + e, forms[e, 0], forms[e, 1], forms[e, 2])
-    return Spans(s.looked, s.first, s.face, s.begin, edges, left, top, right, bottom, canvas)
+    visible = boxes_of(k.piece_boxes, k.piece_face, k.pieces, k.faces)
+    room = s.count + SIMD
+    out = Spans(
+        s.looked,
+        s.first,
+        s.face,
+        s.begin,
+        np.empty(4 * s.begin[s.count]),
+        np.zeros(room, dtype=np.int32),
+        np.zeros(room, dtype=np.int32),
+        np.zeros(room, dtype=np.int32),
+        np.zeros(room, dtype=np.int32),
+        np.empty(16 * k.pairs),
+    )
+    cast, shadows, found = np.empty(len(k), np.int64), np.empty(len(s), np.int64), np.empty(len(out), np.int64)
+    write_table(lent(k), cast)
+    write_table(lent(s), shadows)
+    write_table(lent(out), found)
+    _fall_everywhere(cast, shadows, found, visible, width, height)
+    return out
 
 
 class Falls(NamedTuple):
@@ -158,6 +212,7 @@ def meet(left, top, right, bottom, first, count, row, x0, x1, meets):  # type: i
 @njit(cache=True, error_model="numpy", inline="always")
 def falling(s, n, row, x0, x1, falls):  # type: ignore[no-untyped-def]
     """Find those of pair n's shadows that fall on any of the pixels [x0, x1) of a row; returns how many."""
+    s = open_spans(s)
     first, near, count = s.first[n], np.uintp(0), np.uintp(0)
     shadows = s.first[n + 1] - first
     meet(s.left, s.top, s.right, s.bottom, first, shadows, np.int32(row), np.int32(x0), np.int32(x1), falls.meets)
@@ -185,7 +240,7 @@ def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-unty
     """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are not."""
     for j in range(whole_blocks(count)):
         i = np.uintp(x0) + np.uintp(j)
-        falls = ((solid[i] == SOLID) == there) & (j < count)
+        falls = ((solid[i] == SOLID) == (there != 0)) & (j < count)
         light[i] = max(light[i], np.uint8(value if falls else 0))
 
 
@@ -195,20 +250,22 @@ def darken(k, s, falls, count, n, face, line, x0, x1, band):  # type: ignore[no-
 
     ``falls``, ``count``: from `falling`; ``line``: the pair's map along the row.
     """
-    p, light = k.pair_plate[n], falls.light
+    table, k, s = k, open_cast(k), open_spans(s)
+    p, light = np.int64(k.pair_plate[n]), falls.light
     u1, u0, v1, v0, w1, w0 = line
-    sx, sy = k.scale[p, 0], k.scale[p, 1]
+    sx, sy = k.scale[2 * p], k.scale[2 * p + 1]
     line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)  # to the plate's raster
     if s.looked[n]:
         for x in range(x0, x1):
             if light[x] == LIT:
                 u, v = line_pixel(line, x + 0.5)
-                if hidden(k, p, n, face, u, v):
+                if hidden(table, p, n, face, u, v):
                     light[x] = SHADED
     for shadow in range(count):
-        lo, hi, other = falls.lo[shadow], falls.hi[shadow], s.face[falls.shadow[shadow]]
+        lo, hi = np.int64(falls.lo[shadow]), np.int64(falls.hi[shadow])
+        other = np.int64(s.face[falls.shadow[shadow]])
         if k.cutout[other]:
-            solid_along(k, k.plate_maps, p, other, line, lo, hi, band.block, band.solid)
-            darken_where(light, SHADED, band.solid, True, lo, hi - lo)
+            solid_along(table, k.plate_maps, p, other, line, lo, hi, band.block, band.solid)
+            darken_where(light, np.uint8(SHADED), band.solid, np.uint8(1), lo, hi - lo)
         else:
             darken_row(light, lo, hi - lo)

@@ -1,0 +1,55 @@
+"""A moment of a shot: what everything that looks at the set is given, in place of a frame's number and a view."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from roofline.core.camera import Array, View
+
+
+@dataclass(frozen=True)
+class Pose:
+    """Where a piece is: a point X of it, as it stands at rest, goes to ``shift + scale · rotation @ X``."""
+
+    rotation: Array = field(default_factory=lambda: np.eye(3))  # (3, 3)
+    shift: Array = field(default_factory=lambda: np.zeros(3))  # metres, (3,)
+    scale: float = 1.0
+
+    @staticmethod
+    def about(pivot: Array, rotation: Array, offset: Array, scale: float = 1.0) -> Pose:
+        """Turned and scaled about a pivot (3,), then set off by some metres (3,)."""
+        at = np.asarray(pivot, dtype=np.float64)
+        return Pose(rotation, at + offset - scale * rotation @ at, scale)
+
+    def eye(self, position: Array) -> Array:
+        """Where a standpoint (3,) lies as seen from the piece at rest."""
+        return np.asarray(self.rotation.T @ (np.asarray(position) - self.shift) / self.scale)
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A frame, the view of it, and where the pieces are by then.
+
+    ``poses``: by the id of a solid; those that are not named stand at rest. Plates are always thrown at rest: a piece
+    that has moved carries its picture along.
+    """
+
+    frame: float
+    view: View
+    poses: Mapping[str, Pose] = field(default_factory=dict)
+
+    def seen(self, view: View) -> Moment:
+        """The same moment in another view."""
+        return replace(self, view=view)
+
+    def resized(self, width: int, height: int) -> Moment:
+        """The same moment on another pixel grid of the same aspect."""
+        return self.seen(self.view.resized(width, height))
+
+
+def still(view: View) -> Moment:
+    """A view of the set with everything at rest."""
+    return Moment(0, view)

@@ -1,0 +1,102 @@
+"""Findings: what a check says, as sentences with the number, the place and what to do about it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from roofline.model.move import Limits
+from roofline.model.reports import CheckReport, FrameReport
+from roofline.model.shot import Shot
+
+Action = Literal["bring_back", "add_throw", "go_to_frame"]
+
+
+class Finding(BaseModel):
+    text: str
+    frame: int | None = None
+    action: Action | None = None
+
+
+def runs(frames: list[int]) -> list[tuple[int, int]]:
+    """Frames in order as first–last stretches."""
+    out: list[tuple[int, int]] = []
+    for f in frames:
+        if out and f == out[-1][1] + 1:
+            out[-1] = (out[-1][0], f)
+        else:
+            out.append((f, f))
+    return out
+
+
+def _named(shot: Shot, surface: str) -> str:
+    solid, _, face = surface.partition("/")
+    name = next((s.name for s in shot.solids if s.id == solid), solid)
+    return f"{name}, {face}" if face else name
+
+
+def _why(frame: FrameReport, limits: Limits) -> list[str]:
+    out = []
+    gap = frame.void + frame.bare + frame.spilled
+    strain = frame.smeared + frame.soft
+    if gap > limits.gap_percent:
+        out.append(f"{gap:.2f} % without picture (limit {limits.gap_percent:g} %)")
+    if strain > limits.strain_percent:
+        out.append(f"{strain:.1f} % strained (limit {limits.strain_percent:g} %)")
+    return out
+
+
+def findings(shot: Shot, report: CheckReport) -> list[Finding]:
+    """Sentences about a checked move, the most telling first."""
+    failing = [f for f in report.frames if not f.holds]
+    if not failing:
+        worst = max(report.frames, key=lambda f: f.worst_stretch)
+        return [
+            Finding(
+                text=f"All {len(report.frames)} frames hold. The highest stretch is {worst.worst_stretch:.2f} "
+                f"(limit {shot.limits.stretch:g}), on frame {worst.frame}.",
+                frame=worst.frame,
+            )
+        ]
+    stretches = ", ".join(f"{a} to {b}" if a != b else str(a) for a, b in runs([f.frame for f in failing])[:4])
+    out = [
+        Finding(
+            text=f"{len(failing)} of {len(report.frames)} frames do not hold: {stretches}.",
+            frame=failing[0].frame,
+            action="bring_back",
+        )
+    ]
+    worst = max(failing, key=lambda f: f.void + f.bare + f.spilled + 0.1 * (f.smeared + f.soft))
+    out.append(
+        Finding(
+            text=f"Worst is frame {worst.frame}: " + " and ".join(_why(worst, shot.limits)) + ".",
+            frame=worst.frame,
+            action="go_to_frame",
+        )
+    )
+    totals: dict[tuple[str, str], tuple[float, int]] = {}
+    for f in failing:
+        for c in f.causes:
+            key = (c.surface, c.verdict)
+            if c.percent > totals.get(key, (0.0, 0))[0]:
+                totals[key] = (c.percent, f.frame)
+        if f.void > totals.get(("", "void"), (0.0, 0))[0]:
+            totals[("", "void")] = (f.void, f.frame)
+    said = {
+        "bare": "needs paint",
+        "void": "shows the edge of the set",
+        "spilled": "carries a plate its camera could not see",
+        "smeared": "is smeared",
+        "soft": "goes soft",
+    }
+    for (surface, verdict), (percent, frame) in sorted(totals.items(), key=lambda item: -item[1][0])[:4]:
+        who = _named(shot, surface) if surface else "The frame"
+        out.append(
+            Finding(
+                text=f"{who} {said[verdict]}: up to {percent:.1f} % of the frame, on frame {frame}.",
+                frame=frame,
+                action="go_to_frame",
+            )
+        )
+    return out

@@ -1,0 +1,152 @@
+"""Which photos hang together, and solving them anew: a shot's cameras follow what is known of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from roofline.core.massing.planes import plane_of
+from roofline.core.massing.solids import faces_of
+from roofline.core.survey.joint import Member, Plane, Together, solve_together
+from roofline.core.survey.solve import solve
+from roofline.errors import SurveyError
+from roofline.model.photo import Photo
+from roofline.model.shot import Shot
+from roofline.model.survey import Survey, SurveyInput, SurveyResult
+
+
+def survey_input(photo: Photo, survey: Survey) -> SurveyInput:
+    return SurveyInput.model_validate({**survey.model_dump(), "width": photo.width, "height": photo.height})
+
+
+def linked(shot: Shot, photo_id: str) -> list[Photo]:
+    """The photos that hang together with one through lenses, points or standpoints, in the shot's order."""
+    group = {photo_id}
+    while True:
+        lenses = {p.lens for p in shot.photos if p.id in group and p.lens}
+        grown = group | {p.id for p in shot.photos if p.lens in lenses}
+        for tie in shot.ties:
+            if len(tie.seen) > 1 and grown & tie.seen.keys():
+                grown |= tie.seen.keys()
+        for p in shot.photos:
+            if p.standpoint and {p.id, p.standpoint} & grown:
+                grown |= {p.id, p.standpoint}
+        grown &= {p.id for p in shot.photos}
+        if grown == group:
+            return [p for p in shot.photos if p.id in group]
+        group = grown
+
+
+def surfaces(shot: Shot) -> Callable[[str], Plane | None]:
+    """The planes of a shot's faces by their full names."""
+
+    def plane(name: str) -> Plane | None:
+        solid_id, _, face = name.partition("/")
+        for solid in shot.solids:
+            if solid.id == solid_id:
+                faces = faces_of(solid)
+                if face in faces.names:
+                    return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+        return None
+
+    return plane
+
+
+def resolve(shot: Shot, photo_id: str) -> None:
+    """Solve a photo anew, with all that hang together with it; results and reasons are written to the shot.
+
+    Where photos do not go together, each is solved for itself, and the reason stands with all but the first.
+    """
+    photo = shot.photo(photo_id)
+    group = linked(shot, photo_id)
+    if len(group) == 1:
+        _alone(photo)
+        return
+    ready = _ready(group)
+    for p in group:
+        if p not in ready:
+            p.result, p.camera, p.problem = None, None, None
+    if not ready:
+        return
+    try:
+        got = solve_together([_member(p) for p in ready], shot.ties, surfaces(shot))
+    except SurveyError as error:
+        for p in ready:
+            _alone(p)
+        # the reason stands with what did not join, not with the photo that makes the world
+        for p in ready[1:]:
+            p.problem = p.problem or str(error)
+        _forget_points(shot, {p.id for p in group})
+        return
+    for p in ready:
+        p.result, p.problem = got.results[p.id], None
+        p.camera = p.result.camera
+    _keep_points(shot, got, {p.id for p in group})
+
+
+def _ready(group: list[Photo]) -> list[Photo]:
+    """Those of a group that can be solved, first the one that makes the world: it has a scale; of several, the first."""
+    ready = [p for p in group if p.survey.edges or p.survey.horizon]
+    return sorted(ready, key=lambda p: p.survey.camera_height_m is None and not p.survey.lengths)
+
+
+def _member(photo: Photo) -> Member:
+    return Member(photo.id, photo.name, survey_input(photo, photo.survey), photo.lens, photo.standpoint)
+
+
+def _alone(photo: Photo) -> None:
+    photo.result, photo.problem, photo.camera = None, None, None
+    if photo.survey.edges or photo.survey.horizon:
+        try:
+            photo.result = solve(survey_input(photo, photo.survey))
+            photo.camera = photo.result.camera
+        except SurveyError as error:
+            photo.problem = str(error)
+
+
+def _forget_points(shot: Shot, photos: set[str]) -> None:
+    shot.ties = [t.model_copy(update={"world": None, "off_px": {}}) if photos & t.seen.keys() else t for t in shot.ties]
+
+
+def _keep_points(shot: Shot, got: Together, photos: set[str]) -> None:
+    _forget_points(shot, photos)
+    shot.ties = [
+        t.model_copy(update={"world": got.points[t.id], "off_px": got.off_px[t.id]}) if t.id in got.off_px else t
+        for t in shot.ties
+    ]
+
+
+def solve_again(shot: Shot, photos: set[str]) -> None:
+    """Solve photos anew, by id, each group once."""
+    done: set[str] = set()
+    for photo in shot.photos:
+        if photo.id in photos and photo.id not in done:
+            resolve(shot, photo.id)
+            done |= {p.id for p in linked(shot, photo.id)}
+
+
+def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
+    """What a survey would give a photo, with those that hang together with it; raises SurveyError."""
+    photo = shot.photo(photo_id).model_copy(update={"survey": survey})
+    tried = shot.model_copy(update={"photos": [photo if p.id == photo_id else p for p in shot.photos]})
+    group = linked(tried, photo_id)
+    if len(group) == 1:
+        return solve(survey_input(photo, survey))
+    # asked about while a hand is dragging: from the cameras that stand, and without the report on the others
+    ready = _ready(group)
+    near = {p.id: p.camera for p in ready if p.camera is not None and not p.problem}
+    got = solve_together([_member(p) for p in ready], tried.ties, surfaces(tried), near, photo_id)
+    if photo_id not in got.results:
+        raise SurveyError("There is no camera yet.")
+    return got.results[photo_id]
+
+
+def check_typed(survey: Survey) -> None:
+    """Raise SurveyError for a tape or an edge that cannot be: it was drawn or typed, and nothing is lost by doing it again."""
+    for tape in survey.lengths:
+        if not tape.metres > 0:
+            raise SurveyError(f"A tape must be longer than zero, not {tape.metres:g} m.")
+    for number, edge in enumerate(survey.edges, 1):
+        (x, y), *others = edge.points
+        if max(math.hypot(p[0] - x, p[1] - y) for p in others) < 1:
+            raise SurveyError(f"Edge {number} has no length: its points fall on one spot. Draw it along a line.")

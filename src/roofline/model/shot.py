@@ -1,0 +1,96 @@
+"""The shot: all of it, as one document.
+
+JSON Schema (docs/schema) and the front end's TypeScript types are generated from here. The same models are the
+`shot.json` of a shot package (docs/formats.md); fields beyond the exchange format are optional there."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import model_validator
+
+from roofline.model.base import Model, Name
+from roofline.model.handoff import Delivery
+from roofline.model.massing import OWN_MEASURES, AnySolid
+from roofline.model.move import Limits, Move
+from roofline.model.photo import Photo
+from roofline.model.plates import Plate, Throw
+from roofline.model.survey import Tie
+
+
+class Shot(Model):
+    format: Literal["roof-line-shot"] = "roof-line-shot"
+    version: Literal[1] = 1
+    name: Name
+    delivery: Delivery = Delivery()
+    photos: list[Photo] = []
+    ties: list[Tie] = []
+    solids: list[AnySolid] = []
+    plates: list[Plate] = []
+    throws: list[Throw] = []
+    move: Move = Move()
+    limits: Limits = Limits()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare_meshes(cls, data: Any) -> Any:
+        """A solid of any kind that comes with vertices and faces only is read as a mesh (flats stay cut-outs)."""
+        if isinstance(data, dict) and isinstance(data.get("solids"), list):
+            data = dict(data)
+            data["solids"] = [
+                {**s, "kind": "mesh", "cutout": s.get("kind") == "flat"}
+                if isinstance(s, dict)
+                and {"vertices", "faces"} <= s.keys()
+                and not OWN_MEASURES.get(str(s.get("kind")), {"kind of our own"}) <= s.keys()
+                else s
+                for s in data["solids"]
+            ]
+        return data
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Shot:
+        for what, items in (
+            ("photos", self.photos),
+            ("ties", self.ties),
+            ("solids", self.solids),
+            ("plates", self.plates),
+        ):
+            ids = [item.id for item in items]
+            if len(set(ids)) != len(ids):
+                double = next(i for i in ids if ids.count(i) > 1)
+                raise ValueError(f"two {what} have the id '{double}'")
+        photos = {p.id for p in self.photos}
+        plates = {p.id for p in self.plates}
+        for plate in self.plates:
+            if plate.photo not in photos:
+                raise ValueError(f"plate '{plate.id}' names the photo '{plate.photo}', which is not there")
+        for throw in self.throws:
+            if throw.plate not in plates:
+                raise ValueError(f"a throw names the plate '{throw.plate}', which is not there")
+        first, last = self.frame_range
+        for key in self.move.keys:
+            if not first <= key.frame <= last:
+                raise ValueError(f"a key stands on frame {key.frame}, outside the shot's frames {first} to {last}")
+        return self
+
+    @property
+    def frame_range(self) -> tuple[int, int]:
+        """First and last frame. Unless stated, frames count from 1; from 0 when a key stands on frame 0."""
+        first = self.delivery.first_frame
+        if first is None:
+            first = 0 if any(key.frame == 0 for key in self.move.keys) else 1
+        return first, first + self.delivery.frames - 1
+
+    def photo(self, photo_id: str) -> Photo:
+        """The photo with this id; raises KeyError."""
+        for photo in self.photos:
+            if photo.id == photo_id:
+                return photo
+        raise KeyError(photo_id)
+
+    def plate(self, plate_id: str) -> Plate:
+        """The plate with this id; raises KeyError."""
+        for plate in self.plates:
+            if plate.id == plate_id:
+                return plate
+        raise KeyError(plate_id)

@@ -1,0 +1,147 @@
+"""What is known of a photo and what the survey makes of it: edges, tapes, shared points, cameras."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator
+
+from roofline.model.base import Family, Id, Mat3, Model, Name, PixelCount, Positive, Vec2, Vec3, Vec5
+
+
+class Camera(Model):
+    """A surveyed camera. World → camera rotation; position in metres, null while there is no scale."""
+
+    width: PixelCount
+    height: PixelCount
+    focal_px: Positive
+    principal_point: Vec2
+    distortion: Vec5 = (0.0, 0.0, 0.0, 0.0, 0.0)
+    rotation: Mat3
+    position: Vec3 | None = None
+
+    @field_validator("rotation")
+    @classmethod
+    def _proper(cls, value: Mat3) -> Mat3:
+        for i in range(3):
+            for j in range(i, 3):
+                dot = sum(value[i][k] * value[j][k] for k in range(3))
+                if abs(dot - (1.0 if i == j else 0.0)) > 1e-4:
+                    raise ValueError("the rotation's rows must be of length one and at right angles")
+        a, b, c = value
+        cross = (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
+        if sum(cross[k] * c[k] for k in range(3)) < 0:
+            raise ValueError("the rotation is a mirror image: its determinant must be +1")
+        return value
+
+
+class Edge(Model):
+    """A straight edge of the place, as two or more pixels of the picture as taken."""
+
+    family: Family | None = None
+    points: Annotated[list[Vec2], Field(min_length=2, max_length=200)]
+
+
+class FocalPrior(Model):
+    value: Positive
+    sigma: Annotated[float, Field(ge=0)]
+
+
+class Length(Model):
+    """A tape: a known length from pixel a (on the ground) to pixel b along one direction."""
+
+    a: Vec2
+    b: Vec2
+    direction: Family
+    metres: float
+
+
+class Survey(Model):
+    """What is known of a photo: the input of the camera solver, without the photo's size."""
+
+    edges: Annotated[list[Edge], Field(max_length=2000)] = []
+    focal_px: FocalPrior | None = None
+    principal_point: Literal["centre", "solve"] | Vec2 = "centre"
+    distortion: Literal["none", "solve"] | Vec5 = "none"
+    edge_sigma_px: Positive = 1.0
+    lengths: list[Length] = []
+    camera_height_m: float | None = None
+    datum: Vec2 | None = None
+    horizon: tuple[Vec2, Vec2] | None = None  # two pixels of a horizon that is seen (the sea, a plain)
+
+
+class SurveyInput(Survey):
+    """The file that `roofline survey` reads."""
+
+    width: PixelCount
+    height: PixelCount
+
+
+class SurveySigma(Model):
+    """One sigma of each solved parameter; null where it was not solved."""
+
+    focal_px: float | None
+    rotation_deg: float
+    principal_point: Vec2 | None = None
+    distortion: Vec5 | None = None
+
+
+class EdgeReport(Model):
+    """How far off an edge is, how much it counted (1 fully, 0 left out), and what is wrong with it, in words."""
+
+    residual_px: float
+    weight: float = 1.0
+    note: str | None = None
+
+
+class TapeReport(Model):
+    """A tape as the solution has it, and how far it is from what was typed."""
+
+    solved_m: float
+    off_m: float
+
+
+class Effect(Model):
+    """What the camera's error does: to a grid line at the picture's corners, and to a place on the ground far off."""
+
+    border_px: float
+    far_m: float | None = None
+    at_m: float | None = None
+
+
+class Advice(Model):
+    """The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's sigma."""
+
+    family: Family
+    centre: Vec2
+    where: str
+    focal_sigma_now: float
+    focal_sigma_then: float
+
+
+class SurveyResult(Model):
+    """The file that `roofline survey` writes."""
+
+    camera: Camera
+    sigma: SurveySigma
+    rms_px: float
+    edges: list[EdgeReport]
+    vanishing_points: dict[Family, Vec3]
+    horizon: Vec3
+    assumed: list[str] = []
+    warnings: list[str] = []
+    tapes: list[TapeReport] = []
+    effect: Effect | None = None
+    advice: list[Advice] = []
+    position_sigma_m: Vec3 | None = None  # of a photo joined to another one's world
+
+
+class Tie(Model):
+    """A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the solution."""
+
+    id: Id
+    name: Name
+    seen: dict[Id, Vec2] = {}
+    surface: str | None = None  # "ground", or a face of a standing solid
+    world: Vec3 | None = None
+    off_px: dict[Id, float] = {}

@@ -1,0 +1,50 @@
+"""Live news: one stream for a browser, whichever shots its pages show."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from typing import Any
+
+from flask import Response
+
+from roofline.model.base import Model
+from roofline.server.routes import Routes
+from roofline.server.site import SHOT, Site
+
+
+class Revision(Model):
+    """What a page that hears no news asks for."""
+
+    revision: int
+    born: str
+
+
+def _stream(messages: Iterator[tuple[str, str, Any]], with_shot: bool) -> Response:
+    def lines() -> Iterator[str]:
+        yield "retry: 1000\n\n"
+        for shot, kind, data in messages:
+            told = {"shot": shot, **data} if with_shot and data is not None else data
+            yield ": beat\n\n" if kind == "beat" else f"event: {kind}\ndata: {json.dumps(told)}\n\n"
+
+    return Response(lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+def add_routes(site: Site, routes: Routes) -> None:
+    news, store = site.desk.news, site.desk.store
+
+    @routes.add("GET", "/api/news", media="text/event-stream")
+    def all_news() -> Response:
+        """Live news of all shots; each message says which."""
+        return _stream(news.listen(), True)
+
+    @routes.add("GET", SHOT + "/events", media="text/event-stream")
+    def events(shot_id: str) -> Response:
+        """Live news of a shot: `changed` with its revision, `rail` with a figure, `job` with its state, `removed`."""
+        store.revision(shot_id)
+        return _stream(news.listen(shot_id), False)
+
+    @routes.add("GET", SHOT + "/revision", returns=Revision)
+    def get_revision(shot_id: str) -> Revision:
+        """The revision that a shot is at."""
+        return Revision(revision=store.revision(shot_id), born=store.born(shot_id))

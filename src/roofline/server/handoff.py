@@ -1,0 +1,51 @@
+"""Routes of the Hand-off stage."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from typing import Literal
+
+from flask import Response, send_file
+
+from roofline.errors import NotFound
+from roofline.model.base import Model
+from roofline.server.routes import Routes
+from roofline.server.site import SHOT, Site
+from roofline.server.state import JobState, job_state
+from roofline.stages import handoff
+
+
+class DeliveryOrder(Model):
+    form: Literal["png", "tiff", "exr", "mp4", "webm", "glb", "gltf", "obj", "usda", "zip"]
+    first: int | None = None
+    last: int | None = None
+    bend: bool = False  # frames and videos: as the home photo's lens draws
+
+
+def add_routes(site: Site, routes: Routes) -> None:
+    desk = site.desk
+
+    @routes.add("POST", SHOT + "/deliveries", body=DeliveryOrder, returns=JobState)
+    def start_delivery(shot_id: str, body: DeliveryOrder) -> JobState:
+        """Render frames or a video, or export a scene or package, as the next version."""
+        return job_state(handoff.deliver(desk, shot_id, body.form, body.first, body.last, body.bend))
+
+    @routes.add("GET", SHOT + "/deliveries/<delivery_id>/file", media="application/octet-stream")
+    def delivery_file(shot_id: str, delivery_id: str) -> Response:
+        """Download a delivery; several files come as one ZIP."""
+        found = next((d for d in desk.store.deliveries(shot_id) if str(d.id) == delivery_id), None)
+        if found is None:
+            raise NotFound("There is no such delivery.")
+        path = desk.store.folder / found.file
+        if path.is_file():
+            return send_file(path, as_attachment=True, download_name=path.name)
+        if not path.is_dir():
+            raise NotFound("The delivered files are no longer in the data folder.")
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as archive:
+            for file in sorted(path.iterdir()):
+                archive.write(file, file.name)
+        buffer.seek(0)
+        name = f"{path.name}-{found.form}.zip"
+        return send_file(buffer, as_attachment=True, download_name=name, mimetype="application/zip")

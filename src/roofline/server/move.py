@@ -1,0 +1,164 @@
+"""Routes of the Move stage."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from flask import Response
+from pydantic import Field
+
+from roofline.core.camera import pan_tilt_roll
+from roofline.core.moment import Moment
+from roofline.core.move.findings import Finding
+from roofline.core.move.path import lens_centre, moments
+from roofline.errors import NotFound
+from roofline.model.base import VERDICTS, Model, Vec2, Vec3
+from roofline.model.move import Limits, Move
+from roofline.model.reports import CheckReport, ProbeReport
+from roofline.server.routes import Routes, Width
+from roofline.server.site import SHOT, Site
+from roofline.server.state import JobState, ShotState, job_state
+from roofline.stages import move
+
+FRAME = SHOT + "/frames/<frame>"
+
+
+class FrameCamera(Model):
+    """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered pixels."""
+
+    frame: int
+    position: Vec3
+    rotation: tuple[Vec3, Vec3, Vec3]
+    focal_px: float
+    pan_deg: float
+    tilt_deg: float
+    roll_deg: float
+
+
+class PathState(Model):
+    principal_point: Vec2
+    cameras: list[FrameCamera]
+
+
+class KeyByFigures(Model):
+    """A key set by figures: angles in degrees."""
+
+    frame: int
+    position: Vec3
+    pan_deg: float
+    tilt_deg: float
+    roll_deg: float
+    focal_px: Annotated[float, Field(gt=0)]
+    home: bool = False
+    ease: Literal["rest", "pass"] | None = None
+
+
+class CheckState(Model):
+    """The check of the move as it stands, or null when it has not been made."""
+
+    report: CheckReport | None
+    findings: list[Finding]
+    verdicts: tuple[str, ...] = VERDICTS
+
+
+def _camera(moment: Moment) -> FrameCamera:
+    rotation = moment.view.rotation
+    pan, tilt, roll = (float(v) for v in np.degrees(pan_tilt_roll(rotation)))
+    return FrameCamera(
+        frame=int(moment.frame),
+        position=tuple(moment.view.position.tolist()),
+        rotation=tuple(tuple(row) for row in rotation.tolist()),  # type: ignore[arg-type]
+        focal_px=moment.view.focal,
+        pan_deg=pan,
+        tilt_deg=tilt,
+        roll_deg=roll,
+    )
+
+
+def _number(frame: str) -> int:
+    try:
+        return int(frame)
+    except ValueError:
+        raise NotFound(f"'{frame}' is not a frame.") from None
+
+
+def _fresh(png: bytes) -> Response:
+    return Response(png, mimetype="image/png", headers={"Cache-Control": "no-store"})
+
+
+def add_routes(site: Site, routes: Routes) -> None:
+    _setting(site, routes)
+    _looking(site, routes)
+    desk = site.desk
+
+    @routes.add("POST", SHOT + "/check", returns=JobState)
+    def start_check(shot_id: str) -> JobState:
+        """Check every frame."""
+        return job_state(move.order_check(desk, shot_id))
+
+    @routes.add("GET", SHOT + "/check", returns=CheckState)
+    def get_check(shot_id: str) -> CheckState:
+        """The check of the move as it stands now."""
+        report, said = move.checked(desk, desk.store.load(shot_id))
+        return CheckState(report=report, findings=said)
+
+    @routes.add("POST", SHOT + "/bring-back", returns=JobState)
+    def start_bring_back(shot_id: str) -> JobState:
+        """Shrink the move to the largest part that holds."""
+        return job_state(move.order_bring_back(desk, shot_id))
+
+
+def _setting(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+
+    @routes.add("PUT", SHOT + "/move", body=Move, returns=ShotState, query={"label": str, "revision": int})
+    def set_move(shot_id: str, body: Move, label: str = "Change the move", revision: int | None = None) -> ShotState:
+        """Set all keys; `revision`: of the shot that they were made from."""
+        move.set_move(desk, shot_id, body, label[:80], revision)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", SHOT + "/keys/<frame>", body=KeyByFigures, returns=ShotState)
+    def set_key(shot_id: str, frame: str, body: KeyByFigures) -> ShotState:
+        """Set the key that stands on a frame, or a new one there, by figures."""
+        angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
+        key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease)
+        move.set_key(desk, shot_id, frame, key)
+        return states.changed(shot_id)
+
+    @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
+    def remove_key(shot_id: str, frame: str) -> ShotState:
+        """Remove the key on a frame."""
+        move.remove_key(desk, shot_id, frame)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState)
+    def set_limits(shot_id: str, body: Limits) -> ShotState:
+        """Set when a frame holds."""
+        move.set_limits(desk, shot_id, body)
+        return states.changed(shot_id)
+
+
+def _looking(site: Site, routes: Routes) -> None:
+    desk = site.desk
+
+    @routes.add("GET", SHOT + "/path", returns=PathState)
+    def camera_path(shot_id: str) -> PathState:
+        """The delivered camera at every frame."""
+        shot = desk.store.load(shot_id)
+        return PathState(cameras=[_camera(m) for m in moments(shot)], principal_point=lens_centre(shot))
+
+    @routes.add("GET", FRAME + "/verdicts", media="image/png", query={"width": Width})
+    def verdict_picture(shot_id: str, frame: str, width: int = 960) -> Response:
+        """Verdicts of a frame as a grey PNG: 0 sound, 1 soft, 2 smeared, 3 spilled, 4 bare, 5 void."""
+        return _fresh(move.verdicts(desk, desk.store.load(shot_id), _number(frame), width))
+
+    @routes.add("GET", FRAME + "/picture", media="image/png", query={"width": Width})
+    def frame_picture(shot_id: str, frame: str, width: int = 960) -> Response:
+        """A frame as it would be delivered, smaller."""
+        return _fresh(move.picture(desk, desk.store.load(shot_id), _number(frame), width))
+
+    @routes.add("GET", FRAME + "/probe", returns=ProbeReport, query={"x": float, "y": float})
+    def probe_pixel(shot_id: str, frame: str, x: float, y: float) -> ProbeReport:
+        """A delivered pixel's whole story."""
+        return move.probe(desk, desk.store.load(shot_id), _number(frame), x, y)

@@ -1,0 +1,264 @@
+"""What the browser is told of a shot, whole or as what has changed since a revision that it has."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from flask import request
+
+from roofline.core.massing.shapes import grazing
+from roofline.core.massing.solids import faces_of
+from roofline.core.move.path import home_key
+from roofline.errors import RoofLineError
+from roofline.model.base import Model, Vec3
+from roofline.model.massing import AnySolid
+from roofline.model.move import Key
+from roofline.model.shot import Shot
+from roofline.stages import handoff, move, photo, plates, survey
+from roofline.stages.massing import looking
+from roofline.work.desk import Desk
+from roofline.work.engines import digest
+from roofline.work.jobs import Job
+from roofline.work.warm import STEPS
+
+HAS = "Roof-Line-Has"  # header: the shot's birth and the revision that a page has
+STATES = 40  # that are remembered, of all shots, to say what has changed since
+BY_ID = ("photos", "ties", "solids", "plates")
+Stage = Literal["photo", "survey", "massing", "plates", "move", "handoff"]
+
+
+class Outlined(Model):
+    """A solid's shape: vertices in metres, loops of vertex numbers."""
+
+    id: str
+    vertices: list[Vec3]
+    names: list[str]
+    loops: list[list[int]]
+    cutout: bool
+    hidden: bool = False
+    grazing: list[int] = []  # loops that no photo sees steeply enough
+
+
+class Telling(Model):
+    """One stage on the rail: its one telling figure, and what is wrong, if anything."""
+
+    stage: Stage
+    figure: str
+    problem: str | None = None
+
+
+class JobState(Model):
+    id: str
+    shot: str
+    kind: str
+    label: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    progress: float
+    doing: str
+    seconds_left: float | None
+    result: Any = None
+    error: str | None
+
+
+class DeliveryFile(Model):
+    id: int
+    version: int
+    form: str
+    file: str
+    frames: int
+    made: str
+    current: bool
+
+
+class WarmingState(Model):
+    """How far the engine is compiled, once after an update."""
+
+    step: int
+    steps: int
+    doing: str
+
+
+class Sequence(Model):
+    """The ids of all items of a shot's lists, in order."""
+
+    photos: list[str]
+    ties: list[str]
+    solids: list[str]
+    plates: list[str]
+
+
+class ShotState(Model):
+    """All that the browser needs of a shot.
+
+    With `since`, the photos, ties, solids, plates and shapes are only those that differ from that revision's, and
+    `order` names all that there are.
+    """
+
+    id: str
+    born: str
+    revision: int
+    since: int | None = None
+    order: Sequence | None = None
+    shot: Shot
+    shapes: list[Outlined]
+    home: Key | None
+    first_frame: int
+    last_frame: int
+    rail: list[Telling]
+    undo: str | None
+    redo: str | None
+    deliveries: list[DeliveryFile]
+    jobs: list[JobState]
+    warming: WarmingState | None = None
+
+
+class Built(Model):
+    """The shot after a gesture, and the pieces that it made or changed."""
+
+    state: ShotState
+    made: list[str]
+
+
+def job_state(job: Job) -> JobState:
+    return JobState.model_validate(job.told())
+
+
+class States:
+    """Makes states, and remembers the last ones."""
+
+    def __init__(self, desk: Desk):
+        self.desk = desk
+        self._known: OrderedDict[tuple[str, str, int], ShotState] = OrderedDict()
+        self._lock = threading.Lock()
+
+    # ------------------------------------------------------------ whole
+
+    def whole(self, shot_id: str) -> ShotState:
+        """The state of a shot, all of it."""
+        desk = self.desk
+        shot, revision = desk.store.load_with_revision(shot_id)
+        history = desk.store.history(shot_id)
+        try:
+            home = home_key(shot, shot.frame_range[0])
+        except RoofLineError:
+            home = None
+        first, last = shot.frame_range
+        # made of what has been validated already: to do it once more would take longer than all the rest
+        state = ShotState.model_construct(
+            id=shot_id,
+            born=desk.store.born(shot_id),
+            revision=revision,
+            since=None,
+            order=None,
+            shot=shot,
+            shapes=self.shapes(shot, shot.solids),
+            home=home,
+            first_frame=first,
+            last_frame=last,
+            rail=self._rail(shot_id, shot, revision),
+            undo=history.undo,
+            redo=history.redo,
+            jobs=[job_state(j) for j in desk.jobs.of(shot_id)],
+            deliveries=self._deliveries(shot_id, revision),
+            warming=self._warming(),
+        )
+        with self._lock:
+            self._known[shot_id, state.born, revision] = state
+            while len(self._known) > STATES:
+                self._known.popitem(last=False)
+        return state
+
+    def _warming(self) -> WarmingState | None:
+        w = self.desk.warming
+        return None if w.ready else WarmingState(step=w.step, steps=len(STEPS), doing=w.doing)
+
+    def _deliveries(self, shot_id: str, revision: int) -> list[DeliveryFile]:
+        return [
+            DeliveryFile(
+                id=d.id,
+                version=d.version,
+                form=d.form,
+                file=Path(d.file).name,
+                frames=d.frames,
+                made=d.made,
+                current=d.revision == revision,
+            )
+            for d in self.desk.store.deliveries(shot_id)
+        ]
+
+    def shapes(self, shot: Shot, solids: list[AnySolid]) -> list[Outlined]:
+        """Shapes of solids; kept, since most stay as they are from one change to the next."""
+        eyes = [p.camera.position for p in shot.photos if p.camera is not None and p.camera.position is not None]
+        seen_from, places = digest(eyes), [np.array(e) for e in eyes]
+        return [self._shape(solid, seen_from, places) for solid in solids]
+
+    def _shape(self, solid: AnySolid, seen_from: str, eyes: list[np.ndarray]) -> Outlined:
+        def make() -> Outlined:
+            faces = faces_of(solid)
+            return Outlined(
+                id=solid.id,
+                vertices=[(float(x), float(y), float(z)) for x, y, z in faces.vertices],
+                names=faces.names,
+                loops=faces.loops,
+                cutout=faces.cutout,
+                hidden=solid.hidden,
+                grazing=grazing(faces, eyes),
+            )
+
+        return self.desk.kept.get("shape", seen_from + solid.model_dump_json(exclude={"name", "tags", "group"}), make)
+
+    def _rail(self, shot_id: str, shot: Shot, revision: int) -> list[Telling]:
+        def late(told: tuple[str, str | None]) -> None:
+            line = Telling(stage="massing", figure=told[0], problem=told[1])
+            self.desk.news.tell(shot_id, "rail", {"revision": revision, "line": line.model_dump()})
+
+        told: dict[Stage, tuple[str, str | None]] = {
+            "photo": photo.telling(shot),
+            "survey": survey.telling(shot),
+            "massing": looking.telling(self.desk, shot, late),
+            "plates": plates.telling(shot),
+            "move": move.telling(self.desk, shot),
+            "handoff": handoff.telling(self.desk, shot_id, revision),
+        }
+        return [Telling(stage=stage, figure=figure, problem=wrong) for stage, (figure, wrong) in told.items()]
+
+    # ------------------------------------------------------------ what has changed
+
+    def state(self, shot_id: str) -> ShotState:
+        """The state of a shot, as the page that asks needs it: what has changed since what it has, if that is known."""
+        whole = self.whole(shot_id)
+        born, _, revision = request.headers.get(HAS, "").rpartition(":")
+        if not revision.isdecimal():
+            return whole
+        with self._lock:
+            base = self._known.get((shot_id, born, int(revision)))
+        return whole if base is None or born != whole.born else since(base, whole)
+
+    def changed(self, shot_id: str) -> ShotState:
+        """The state after a change; others hear of it."""
+        state = self.state(shot_id)
+        self.desk.news.tell(shot_id, "changed", {"revision": state.revision})
+        return state
+
+
+def since(base: ShotState, whole: ShotState) -> ShotState:
+    """A state as what has changed since another one."""
+    lists: dict[str, Any] = {}
+    for name in BY_ID:
+        old = {item.id: item for item in getattr(base.shot, name)}
+        lists[name] = [item for item in getattr(whole.shot, name) if old.get(item.id) != item]
+    shapes = {s.id: s for s in base.shapes}
+    order = {name: [item.id for item in getattr(whole.shot, name)] for name in BY_ID}
+    return whole.model_copy(
+        update={
+            "since": base.revision,
+            "order": Sequence(**order),
+            "shot": whole.shot.model_copy(update=lists),
+            # a shape that is kept is the same object
+            "shapes": [s for s in whole.shapes if shapes.get(s.id) is not s],
+        }
+    )

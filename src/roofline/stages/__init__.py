@@ -1,0 +1,1 @@
+"""What the application does with a shot, stage by stage."""

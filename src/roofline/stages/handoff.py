@@ -1,0 +1,111 @@
+"""The Hand-off stage: deliveries as versions, made from the shot as it was when they were ordered."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from typing import Any
+
+from roofline.core.move.path import moments
+from roofline.formats import scenes
+from roofline.formats.package import write_package
+from roofline.model.shot import Shot
+from roofline.stages.shots import fresh_id
+from roofline.store.clearing import version_folder
+from roofline.store.orders import Order
+from roofline.work.desk import Desk
+from roofline.work.jobs import Job, Tell
+from roofline.work.render import VIDEOS, Snapshot, frame_file, frames_of, render_frame, render_video
+from roofline.work.scene import gather
+
+RENDERED = ("png", "tiff", "exr", "mp4", "webm")
+
+
+def deliver(desk: Desk, shot_id: str, form: str, first: int | None, last: int | None, bend: bool) -> Job:
+    """Order frames or a video, or a scene (glb, gltf, obj, usda) or the shot package (zip), as the next version."""
+    if form in RENDERED:
+        return desk.order(shot_id, "deliver", f"Render {form}", form=form, first=first, last=last, bend=bend)
+    return desk.order(shot_id, "export", f"Export {form}", form=form)
+
+
+def _folder(desk: Desk, order: Order) -> Path:
+    assert order.version is not None
+    return desk.store.folder / "deliveries" / order.shot / version_folder(order.version)
+
+
+def _name(shot: Shot, order: Order) -> str:
+    assert order.version is not None
+    return f"{fresh_id(shot.name, [])}-{version_folder(order.version)}"
+
+
+def undone(desk: Desk, order: Order) -> None:
+    """Take away what an order that came to nothing has written."""
+    if order.version is not None:
+        folder = _folder(desk, order)
+        shutil.rmtree(folder, ignore_errors=True)
+        if folder.parent.is_dir() and not any(folder.parent.iterdir()):
+            folder.parent.rmdir()
+
+
+def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out an order of frames or a video, or go on with it: frames that are written stay."""
+    shot, form = desk.orders.snapshot(order.id), order.body["form"]
+    frames = frames_of(shot, order.body["first"], order.body["last"])
+    snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], desk.engines)
+    folder, name = _folder(desk, order), _name(shot, order)
+    folder.mkdir(parents=True, exist_ok=True)
+    tell(0.0, "getting the plates ready")
+
+    def told(done: int) -> None:
+        tell(done / len(frames), f"frame {done} of {len(frames)}")
+
+    if form in VIDEOS:
+        file = folder / f"{name}.{form}"
+        render_video(snapshot, frames, file, told)
+        return _keep(desk, order, form, [file.name], len(frames))
+    written = desk.orders.frames(order.id)
+    files = [frame_file(name, frame, form) for frame in frames]
+    for done, (frame, out) in enumerate(zip(frames, files, strict=True), 1):
+        if written.get(frame) != out or not (folder / out).is_file():
+            render_frame(snapshot, frame, folder / out)
+            desk.orders.frame_written(order.id, frame, out)
+        told(done)
+    return _keep(desk, order, form, files, len(frames))
+
+
+def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out an order of a scene or a package. Broken off, it is begun anew."""
+    shot, form = desk.orders.snapshot(order.id), order.body["form"]
+    folder, name = _folder(desk, order), _name(shot, order)
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    out = folder / f"{name}.{form}"
+    if form == "zip":
+        tell(0.1, "packing")
+        write_package(shot, desk.store.blobs.read, out)
+        files = [out.name]
+    else:
+        tell(0.1, "cutting surfaces to keep the picture in place")
+        scene = gather(shot, desk.engine(shot), moments(shot), desk.store.blobs.read)
+        tell(0.7, "writing the file")
+        files = [path.name for path in scenes.write_scene(scene, out)]
+    tell(0.99, "keeping the version")
+    return _keep(desk, order, form, files, shot.delivery.frames)
+
+
+def _keep(desk: Desk, order: Order, form: str, files: list[str], frames: int) -> dict[str, Any]:
+    """Write the delivery down, in one with the end of its order."""
+    result = {"version": order.version, "form": form}
+    folder = _folder(desk, order)
+    file = folder / files[0] if len(files) == 1 else folder
+    desk.orders.delivered(order, form, str(file.relative_to(desk.store.folder)), frames, result)
+    return result
+
+
+def telling(desk: Desk, shot_id: str, revision: int) -> tuple[str, str | None]:
+    """The stage's figure, and what is wrong."""
+    deliveries = desk.store.deliveries(shot_id)
+    if not deliveries:
+        return "nothing delivered", None
+    newest = deliveries[0]
+    return f"v{newest.version:03d} delivered", None if newest.revision == revision else "changed since"

@@ -1,0 +1,253 @@
+"""Drawing pieces through a photo: what a gesture builds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from roofline.core.camera import Array, View, straighten_pixels
+from roofline.core.massing import construct as made_of
+from roofline.core.massing.planes import plane_of
+from roofline.core.massing.solids import faces_of
+from roofline.core.massing.touch import Mode, Place, Touch
+from roofline.errors import MassingError, NotFound
+from roofline.model.base import Vec2, Vec3
+from roofline.model.massing import AnySolid, Block, Room, Wall
+from roofline.model.photo import Photo
+from roofline.model.shot import Shot
+from roofline.stages.massing.pieces import solid_of, thrown_on
+from roofline.stages.photo import surveyed
+from roofline.stages.shots import fresh_id, fresh_name
+from roofline.work.desk import Desk
+from roofline.work.engines import digest
+
+STREET_END = 1.02  # a street's backdrop stands a little beyond the façades' far ends
+
+
+@dataclass
+class Gesture:
+    """What was drawn: clicks as pixels of the straightened photo, and how they are to be read."""
+
+    kind: str
+    points: list[Vec2] = field(default_factory=list)
+    top: Vec2 | None = None
+    photo: str | None = None
+    plate: str | None = None
+    distance: float | None = None
+    depth: float = 0.3
+    height: float | None = None  # metres; instead of a pulled one
+    on: str | None = None  # the solid, or solid/face, that is built on
+    name: str | None = None
+    reach: float = 0.0  # pixels within which clicks snap
+
+
+def place(desk: Desk, shot: Shot, without: str | None = None) -> Place:
+    """The pieces that can be touched: those shown, less the one that is being drawn anew."""
+    shown = [s for s in shot.solids if not s.hidden and s.id != without]
+    key = "|".join(s.model_dump_json(exclude={"name", "tags"}) for s in shown)
+    return desk.kept.get("place", digest(key), lambda: Place(shown, desk.engines.meshes(shot)))
+
+
+def _lines(photo: Photo) -> list[tuple[Array, Array]]:
+    """The photo's traced edges, straightened."""
+    if photo.camera is None:
+        return []
+    out = []
+    for edge in photo.survey.edges:
+        p = straighten_pixels(np.array([edge.points[0], edge.points[-1]]), photo.camera)
+        out.append((p[0], p[1]))
+    return out
+
+
+def touch(
+    desk: Desk,
+    shot: Shot,
+    photo_id: str | None,
+    pixel: Vec2,
+    mode: Mode,
+    reach: float,
+    level: float | None = None,
+    base: Vec3 | None = None,
+) -> Touch:
+    """What a click at a pixel would take hold of."""
+    photo, view = surveyed(shot, photo_id)
+    at = None if base is None else np.array(base)
+    return place(desk, shot).touch(view, pixel, mode, level, reach, _lines(photo), at)
+
+
+def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
+    """The new pieces of a gesture; or, of a recess, the piece that it is cut into, changed."""
+    photo, view = surveyed(shot, g.photo)
+    there, lines = place(desk, shot), _lines(photo)
+    taken, names = [s.id for s in shot.solids], {s.name for s in shot.solids}
+
+    def called(kind: str) -> tuple[str, str]:
+        number = 1 + sum(s.kind == kind for s in shot.solids)
+        name = g.name if g.name and kind == g.kind else f"{kind.capitalize()} {number}"
+        name = fresh_name(name, names)
+        ident = fresh_id(name, taken)
+        taken.append(ident)
+        names.add(name)
+        return ident, name
+
+    if g.kind == "recess":
+        return [_recess(desk, shot, view, g)]
+    if g.kind == "gable":
+        on = _chosen(shot, g)
+        if not isinstance(on, Block | Room):
+            raise MassingError("A roof stands on a block: click one.")
+        return [made_of.gable(view, *called("gable"), on, g.top)]
+    if g.kind == "panel":
+        return [made_of.panel(view, *called("panel"), g.points, _plane(desk, shot, view, there, lines, g))]
+    need = {"block": 2, "wall": 2, "steps": 2, "column": 2, "room": 2, "street": 4, "fold": 1, "flat": 1, "slab": 3}
+    if len(g.points) < need.get(g.kind, 0):
+        raise MassingError(f"A {g.kind} is drawn with {need[g.kind]} points on the ground, not {len(g.points)}.")
+    points, level = _feet(there, view, lines, g)
+    top = _top(there, view, points, level, g)
+    match g.kind:
+        case "ground":
+            return [made_of.ground(view, *called("ground"))]
+        case "block":
+            return [made_of.block(view, *called("block"), points[0], points[1], top, level)]
+        case "wall":
+            return [made_of.wall(view, *called("wall"), points[0], points[1], top, level)]
+        case "steps":
+            return [made_of.steps(view, *called("steps"), points[0], points[1], top, level)]
+        case "column":
+            return [made_of.column(view, *called("column"), points[0], points[1], top, level)]
+        case "slab":
+            return [made_of.slab(view, *called("slab"), points, top, level)]
+        case "room":
+            return [made_of.room(view, *called("room"), points[0], g.points[1], level)]
+        case "flat":
+            if g.plate is None:
+                raise MassingError("A flat shows a plate of its own: outline the foreground in Plates first.")
+            return [made_of.flat(view, *called("flat"), points[0], plate_canvas(shot, g.plate), level)]
+        case "backdrop":
+            far = g.distance if g.distance is not None else made_of.FAR
+            return [made_of.backdrop(view, *called("backdrop"), far)]
+        case "fold":
+            far, _ = made_of.fold(view, points[0], level)
+            return [made_of.ground(view, *called("ground")), made_of.backdrop(view, *called("backdrop"), far)]
+        case "street":
+            return _street(view, points, top, level, called)
+    raise MassingError(f"There is no way to draw a {g.kind} through the photo.")
+
+
+def _street(
+    view: View, points: list[Vec2], top: Vec2 | None, level: float, called: Callable[[str], tuple[str, str]]
+) -> list[AnySolid]:
+    """Ground, the two façades along drawn foot lines, as high as the second is pulled, and a backdrop at their end."""
+    right = made_of.wall(view, *called("wall"), points[2], points[3], top, level)
+    left = made_of.wall(view, *called("wall"), points[0], points[1], None, level)
+    left = left.model_copy(update={"height": right.height})
+    ahead = view.rotation[2] * [1, 0, 1]
+    ahead = ahead / np.linalg.norm(ahead)
+    ends = [np.array([x, level, z]) for w in (left, right) for x, z in (w.a, w.b)]
+    far = STREET_END * max(float((e - view.position) @ ahead) for e in ends)
+    return [
+        made_of.ground(view, *called("ground")),
+        left,
+        right,
+        made_of.backdrop(view, *called("backdrop"), far),
+    ]
+
+
+def _feet(place: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture) -> tuple[list[Vec2], float]:
+    """The foot points after snapping, and the level that they stand on: that of the first one."""
+    level: float | None = None
+    out: list[Vec2] = []
+    feet = g.points[:1] if g.kind == "room" else g.points
+    for pixel in feet:
+        touch = place.touch(view, pixel, "foot", level, g.reach, lines)
+        if touch.world is None:
+            raise MassingError("That point lies above the horizon, so it cannot be on the ground.")
+        if level is None:
+            level = float(touch.world[1])
+            level = 0.0 if abs(level) < 1e-9 else level
+        out.append(touch.pixel)
+    return out, level or 0.0
+
+
+def _top(place: Place, view: View, points: list[Vec2], level: float, g: Gesture) -> Vec2 | None:
+    """The pixel of the pulled height after snapping to other heights."""
+    if not points or (g.top is None and g.height is None):
+        return None
+    base = made_of.foot(view, points[-1], level)
+    if g.kind == "column":
+        made = made_of.column(view, "c", "c", points[0], points[1], None, level)
+        base = np.array(made.foot)
+    if g.height is not None:
+        p = view.project(base + np.array([0.0, g.height, 0.0]))
+        if np.isnan(p).any():
+            raise MassingError("That height reaches behind the camera.")
+        return float(p[0]), float(p[1])
+    assert g.top is not None
+    return place.touch(view, g.top, "height", None, g.reach, None, base).pixel
+
+
+def _chosen(shot: Shot, g: Gesture) -> AnySolid:
+    if g.on is None:
+        raise MassingError("Choose the piece that is built on first.")
+    return solid_of(shot, g.on.partition("/")[0])
+
+
+def _plane(
+    desk: Desk, shot: Shot, view: View, place: Place, lines: list[tuple[Array, Array]], g: Gesture
+) -> tuple[Array, float]:
+    """The plane that a panel lies on: that of a face, or upright over the first point's foot."""
+    if g.on is not None and "/" in g.on:
+        faces = faces_of(_chosen(shot, g), desk.engines.meshes(shot))
+        face = g.on.partition("/")[2]
+        if face not in faces.names:
+            raise MassingError("The face that the panel was to lie on is not there any more.")
+        return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+    if not g.points:
+        raise MassingError("A panel needs three corners or more: click them one after another.")
+    touch = place.touch(view, g.points[0], "foot", None, g.reach, lines)
+    if touch.world is None:
+        raise MassingError("Begin a panel on a face, or at its foot on the ground.")
+    return made_of.upright_plane(view, touch.world)
+
+
+def _recess(desk: Desk, shot: Shot, view: View, g: Gesture) -> AnySolid:
+    solid = _chosen(shot, g)
+    if not isinstance(solid, Block | Wall | Room) or g.on is None or "/" not in g.on:
+        raise MassingError("Openings are cut into the faces of blocks, walls and rooms.")
+    if solid.locked:
+        raise MassingError(f"{solid.name} is locked; unlock it first.")
+    if len(g.points) < 2:
+        raise MassingError("Drag over the face, from one corner of the opening to the other.")
+    face = g.on.partition("/")[2]
+    there = place(desk, shot)
+    points = [there.touch(view, p, "face", None, g.reach).pixel if g.reach else p for p in g.points[:2]]
+    return made_of.recess(view, solid, face, points[0], points[1], g.depth, g.name or "Opening")
+
+
+def build(desk: Desk, shot_id: str, g: Gesture) -> list[str]:
+    """Keep what a gesture builds; returns the pieces' ids. Flats get their plate, the others the photo, thrown on them."""
+    made: list[str] = []
+
+    def alter(shot: Shot) -> Shot:
+        made.clear()
+        for solid in construct(desk, shot, g):
+            made.append(solid.id)
+            if any(s.id == solid.id for s in shot.solids):
+                shot.solids = [solid if s.id == solid.id else s for s in shot.solids]
+            else:
+                shot.solids.append(solid)
+                thrown_on(shot, solid, g.plate)
+        return shot
+
+    label = {"recess": "Cut an opening", "fold": "Fold the picture", "street": "Fold into a street"}
+    desk.store.change(shot_id, label.get(g.kind, f"Build a {g.kind}"), alter)
+    return made
+
+
+def plate_canvas(shot: Shot, plate_id: str) -> tuple[float, float, float, float]:
+    try:
+        return shot.plate(plate_id).canvas
+    except KeyError:
+        raise NotFound(f"There is no plate '{plate_id}'.") from None

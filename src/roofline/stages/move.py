@@ -1,0 +1,184 @@
+"""The Move stage: keys and limits set, the move checked, looked at and brought back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion
+from roofline.core.moment import Moment
+from roofline.core.move.bring_back import applied, bring_back
+from roofline.core.move.findings import Finding, findings
+from roofline.core.move.path import home_key, moment_at, moments, shot_path
+from roofline.core.throw.check import check
+from roofline.core.throw.engine import limits_of
+from roofline.errors import Conflict, NotFound, RoofLineError
+from roofline.formats import pictures
+from roofline.model.base import Vec3
+from roofline.model.move import Key, Limits, Move
+from roofline.model.reports import CheckReport, ProbeReport
+from roofline.model.shot import Shot
+from roofline.store.orders import Order
+from roofline.store.store import MadeFrom
+from roofline.work.desk import Desk
+from roofline.work.engines import digest
+from roofline.work.jobs import Job, Tell
+
+CHECK_WIDTH = 320
+FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
+
+
+# ---------------------------------------------------------------- set
+
+
+def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | None) -> None:
+    """Set all keys. ``revision``: of the shot that they were made from, see `MadeFrom`."""
+    made_from = None if revision is None else MadeFrom("key", revision, "the keys")
+    desk.store.change(shot_id, label, lambda s: s.model_copy(update={"move": move}), made_from)
+
+
+def key_by_figures(frame: int, position: Vec3, angles_deg: Vec3, focal_px: float, home: bool, ease: Any) -> Key:
+    """A key from pan, tilt and roll in degrees."""
+    turn = from_pan_tilt_roll(*np.radians(angles_deg))
+    w, x, y, z = (float(v) for v in matrix_to_quaternion(turn.T))
+    return Key(frame=frame, position=position, rotation=(w, x, y, z), focal_px=focal_px, home=home, ease=ease)
+
+
+def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
+    """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera."""
+
+    def alter(shot: Shot) -> Shot:
+        placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease}) if key.home else key
+        others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
+        shot.move = Move(keys=[*others, placed])
+        return shot
+
+    desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
+
+
+def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
+    def alter(shot: Shot) -> Shot:
+        left = [k for k in shot.move.keys if str(k.frame) != frame]
+        if len(left) == len(shot.move.keys):
+            raise NotFound(f"There is no key on frame {frame}.")
+        shot.move = Move(keys=left)
+        return shot
+
+    desk.store.change(shot_id, f"Remove the key on frame {frame}", alter)
+
+
+def set_limits(desk: Desk, shot_id: str, limits: Limits) -> None:
+    """Set when a frame holds."""
+    desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}))
+
+
+# ---------------------------------------------------------------- looked at
+
+
+def moment(shot: Shot, frame: int, width: int | None = None) -> Moment:
+    """The moment of a frame, at most as wide as is delivered; raises RoofLineError for one outside of the shot."""
+    low, high = shot.frame_range
+    if not low <= frame <= high:
+        raise RoofLineError(f"The shot has frames {low} to {high}; {frame} is not among them.")
+    return moment_at(shot, shot_path(shot), frame, None if width is None else min(width, shot.delivery.width))
+
+
+def verdicts(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
+    """Verdicts of a frame as a grey PNG."""
+    engine = desk.engine(shot)
+    got = engine.measure(moment(shot, frame, width), limits_of(engine.geometry, shot.limits))
+    return pictures.png(got.verdict, 1)
+
+
+def picture(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
+    """A frame as it would be delivered, smaller, as PNG."""
+    linear = desk.engine(shot).picture(moment(shot, frame, width))
+    return pictures.png((pictures.to_display(linear[..., :3]) * 255 + 0.5).astype(np.uint8), 1)
+
+
+def probe(desk: Desk, shot: Shot, frame: int, x: float, y: float) -> ProbeReport:
+    """A delivered pixel's whole story."""
+    if not (abs(x) < FARTHEST and abs(y) < FARTHEST):
+        raise RoofLineError("That pixel is far outside of the frame.")
+    engine = desk.engine(shot)
+    return engine.probe(moment(shot, frame), (x, y), limits_of(engine.geometry, shot.limits))
+
+
+# ---------------------------------------------------------------- checked
+
+
+def report_key(desk: Desk, shot: Shot) -> str:
+    """Changes whenever a report could."""
+    parts = [m.model_dump(mode="json") for m in (shot.move, shot.delivery, shot.limits)]
+    return digest(desk.engines.sight_key(shot), parts)
+
+
+def report_of(desk: Desk, shot: Shot) -> CheckReport | None:
+    """The check of this very move, if it has been made."""
+    found: CheckReport | None = desk.kept.peek("report", report_key(desk, shot))
+    return found
+
+
+def checked(desk: Desk, shot: Shot) -> tuple[CheckReport | None, list[Finding]]:
+    """The check of this very move, if it has been made, and what it says in sentences."""
+    report = report_of(desk, shot)
+    return report, findings(shot, report) if report else []
+
+
+def order_check(desk: Desk, shot_id: str) -> Job:
+    """Order a check of every frame; one that is under way is given up for it."""
+    for job in desk.jobs.of(shot_id):
+        if job.order.kind == "check":
+            desk.jobs.cancel(job.order.id)
+    return desk.order(shot_id, "check", "Check")
+
+
+def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Check all frames; the report is kept and found by `report_of`."""
+    shot = desk.store.load(order.shot)
+    report = report_of(desk, shot)
+    if report is None:
+        frames = moments(shot, width=min(CHECK_WIDTH, shot.delivery.width))
+
+        def told(done: int) -> None:
+            tell(done / len(frames), f"frame {done} of {len(frames)}")
+
+        report = check(desk.engine(shot), frames, shot.limits, told)
+        desk.kept.put("report", report_key(desk, shot), report)
+    return {"holding": sum(f.holds for f in report.frames), "frames": len(report.frames)}
+
+
+def order_bring_back(desk: Desk, shot_id: str) -> Job:
+    """Order the move shrunk to the largest part that holds."""
+    return desk.order(shot_id, "bring_back", "Bring back")
+
+
+def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Shrink the move to the largest part that holds, as one undoable change."""
+    shot, revision = desk.store.load_with_revision(order.shot)
+    if len(shot.move.keys) < 2:
+        raise Conflict("There is no move yet: set a second key first.")
+    found = bring_back(
+        shot,
+        desk.engine(shot),
+        min(CHECK_WIDTH, shot.delivery.width),
+        lambda done: tell(done, "looking for the largest part that holds"),
+    )
+    if found.fraction < 1:
+        moved = applied(shot, found).move
+        set_move(desk, order.shot, moved, "Bring back the move", revision)
+    worst = found.first_failure
+    return {"fraction": found.fraction, "limited_by": worst.model_dump(mode="json") if worst else None}
+
+
+def telling(desk: Desk, shot: Shot) -> tuple[str, str | None]:
+    """The stage's figure, and what is wrong."""
+    n = len(shot.move.keys)
+    if n < 2:
+        return f"{n} key{'s' if n != 1 else ''}", None
+    report = report_of(desk, shot)
+    if report is None:
+        return f"{n} keys · not checked", None
+    good, frames = sum(f.holds for f in report.frames), len(report.frames)
+    return f"{good} of {frames} frames hold", None if report.holds else f"{frames - good} do not hold"

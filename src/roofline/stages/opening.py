@@ -1,0 +1,38 @@
+"""Opening a data folder: the desk with all kinds of long work, and what is left of the last run taken up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from roofline.stages import handoff, move, plates
+from roofline.store.clearing import clear, sweep_deliveries
+from roofline.store.orders import Order
+from roofline.store.store import Store
+from roofline.work import kept
+from roofline.work.desk import Desk
+from roofline.work.jobs import Kind, Tell
+
+Work = Callable[[Desk, Order, Tell], object]
+
+
+def kinds(desk: Desk) -> dict[str, Kind]:
+    """The kinds of long work that can be ordered."""
+    undone = partial(handoff.undone, desk)
+    return {
+        "check": Kind(partial(move.run_check, desk)),
+        "bring_back": Kind(partial(move.run_bring_back, desk)),
+        "clean": Kind(partial(plates.clean, desk)),
+        "deliver": Kind(partial(handoff.render, desk), True, undone),
+        "export": Kind(partial(handoff.export, desk), True, undone),
+    }
+
+
+def open_desk(folder: Path, ceiling: int = kept.CEILING) -> Desk:
+    """The desk over a data folder. Files that nothing knows are swept, and work that was broken off is gone on with."""
+    desk = Desk(Store(folder), kinds, ceiling)
+    sweep_deliveries(desk.store)
+    clear(desk.store)
+    desk.jobs.go_on()
+    return desk

@@ -1,0 +1,126 @@
+"""The Photo stage: photos brought, looked at and removed, and what is to be delivered."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import View, view_of
+from roofline.core.move.path import framing, home_photo
+from roofline.errors import MassingError, NotFound, RoofLineError
+from roofline.formats import pictures
+from roofline.model.handoff import Delivery
+from roofline.model.photo import Photo
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.stages.shots import fresh_id
+from roofline.work.desk import Desk
+from roofline.work.engines import digest
+
+
+def photo_of(shot: Shot, photo_id: str) -> Photo:
+    """The photo with this id; raises NotFound."""
+    try:
+        return shot.photo(photo_id)
+    except KeyError:
+        raise NotFound(f"There is no photo '{photo_id}'.") from None
+
+
+def surveyed(shot: Shot, photo_id: str | None = None) -> tuple[Photo, View]:
+    """A photo with camera and scale, and its view; home's by default. Raises MassingError where it has none."""
+    photo = photo_of(shot, photo_id) if photo_id else home_photo(shot)
+    if photo.camera is None:
+        raise MassingError(f"The photo '{photo.name}' is not surveyed yet: trace edges first.")
+    if photo.camera.position is None:
+        raise MassingError("The survey has no scale yet: set a tape or the camera's height first.")
+    return photo, view_of(photo.camera)
+
+
+def bring(desk: Desk, shot_id: str, filename: str, data: bytes) -> str:
+    """Examine and store a photo, and make it a plate. Returns its id; raises FormatError and changes nothing."""
+    facts = pictures.examine(data, filename)
+    if facts.turned:
+        stored, suffix = pictures.store_form(pictures.read(data, filename)[..., :3])
+    else:
+        stored, suffix = data, pictures.SUFFIX[facts.format]
+    name = Path(filename).stem[:100] or "photo"
+    file = desk.store.blobs.keep(stored, suffix)
+    made = ""
+
+    def alter(shot: Shot) -> Shot:
+        nonlocal made
+        made = fresh_id(name, [p.id for p in shot.photos])
+        plate = fresh_id(name, [p.id for p in shot.plates])
+        shot.photos.append(
+            Photo(id=made, name=name, file=file, width=facts.width, height=facts.height, facts=facts.facts)
+        )
+        shot.plates.append(Plate(id=plate, name=name, photo=made, file=file, canvas=(0, 0, facts.width, facts.height)))
+        shot.throws.append(Throw(plate=plate, targets=[]))
+        return shot
+
+    desk.store.change(shot_id, f"Bring the photo {name}", alter)
+    return made
+
+
+def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
+    """Remove a photo with its plates and their throws."""
+
+    def alter(shot: Shot) -> Shot:
+        photo_of(shot, photo_id)
+        gone = {p.id for p in shot.plates if p.photo == photo_id}
+        shot.photos = [p for p in shot.photos if p.id != photo_id]
+        shot.plates = [p for p in shot.plates if p.id not in gone]
+        shot.throws = [t for t in shot.throws if t.plate not in gone]
+        if not any(p.camera for p in shot.photos):
+            shot.delivery.framing = None
+        return shot
+
+    desk.store.change(shot_id, "Remove a photo", alter)
+
+
+def set_delivery(desk: Desk, shot_id: str, delivery: Delivery) -> None:
+    """State what is delivered."""
+    desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update={"delivery": delivery}))
+
+
+def proxy(desk: Desk, shot_id: str, photo_id: str, width: int, straight: bool) -> bytes:
+    """The photo as an 8-bit JPEG at most `width` pixels wide, straightened on demand; kept on disk."""
+    shot = desk.store.load(shot_id)
+    photo = photo_of(shot, photo_id)
+    bent = photo.camera is not None and any(photo.camera.distortion)
+    lens = photo.camera if straight and bent else None
+
+    def make() -> bytes:
+        pixels = pictures.read(desk.store.blobs.read(photo.file))[..., :3]
+        if lens is not None:
+            pixels = pictures.straightened(pixels, lens)
+        return pictures.jpeg(smaller(pictures.eight_bit(pixels), width), 90)
+
+    return desk.proxies.get(digest(photo.file, width, lens and lens.model_dump(mode="json")) + ".jpg", make)
+
+
+def smaller(pixels: NDArray[np.uint8], width: int) -> Any:
+    """A picture at most so many pixels wide."""
+    h, w = pixels.shape[:2]
+    if w <= width:
+        return np.ascontiguousarray(pixels)
+    return cv2.resize(pixels, (width, max(1, round(h * width / w))), interpolation=cv2.INTER_AREA)
+
+
+def telling(shot: Shot) -> tuple[str, str | None]:
+    """The stage's figure, and what is wrong."""
+    if not shot.photos:
+        return "no photo yet", None
+    first = shot.photos[0]
+    try:
+        scale = framing(shot).scale
+    except RoofLineError:
+        scale = min((first.width or 1) / shot.delivery.width, (first.height or 1) / shot.delivery.height)
+        if shot.delivery.framing is not None:
+            scale = shot.delivery.framing.scale
+    problem = "the photo is enlarged" if scale < 0.999 else None
+    return f"{first.width} × {first.height} px · {scale:.2f} : 1", problem

@@ -1,0 +1,86 @@
+"""Shots as a whole: begun, brought as packages, removed."""
+
+from __future__ import annotations
+
+import re
+import secrets
+import shutil
+from pathlib import Path
+
+from roofline.formats import meshes, pictures
+from roofline.formats.package import files_of, open_package
+from roofline.model.massing import Imported
+from roofline.model.shot import Shot
+from roofline.work.desk import Desk
+
+
+def fresh_id(prefix: str, taken: list[str]) -> str:
+    """`prefix`, or the first of prefix2, prefix3 … that is free."""
+    base = re.sub(r"[^a-z0-9]+", "-", prefix.lower()).strip("-")[:40] or "item"
+    n, ident = 1, base
+    while ident in taken:
+        n += 1
+        ident = f"{base}{n}"
+    return ident
+
+
+def fresh_name(name: str, taken: set[str]) -> str:
+    """`name`, or with the next number that is free: Post, Post 2, Post 3."""
+    if name not in taken:
+        return name
+    stem = re.sub(r"\s+\d+$", "", name)
+    n = 2
+    while f"{stem} {n}" in taken:
+        n += 1
+    return f"{stem} {n}"
+
+
+def rename(desk: Desk, shot_id: str, name: str) -> None:
+    desk.store.change(shot_id, "Rename the shot", lambda s: s.model_copy(update={"name": name}))
+
+
+def take_in(desk: Desk, path: Path, name: str | None = None, shot_id: str | None = None) -> str:
+    """Bring a shot package into the store; returns the shot's id. Raises before anything has been kept."""
+    package = open_package(path)
+    shot = package.shot.model_copy(deep=True)
+    renamed: dict[str, str] = {}
+    contents = {file: package.read(file) for file in files_of(shot)}
+    brought = {s.file for s in shot.solids if isinstance(s, Imported)}
+    for file, data in contents.items():
+        if file in brought:
+            contents[file], renamed[file] = meshes.packed(meshes.read(data, file)), ".glb"
+        else:
+            renamed[file] = pictures.SUFFIX[pictures.examine(data, file).format]
+    renamed = {file: desk.store.blobs.keep(contents[file], suffix) for file, suffix in renamed.items()}
+    for solid in shot.solids:
+        if isinstance(solid, Imported):
+            solid.file = renamed[solid.file]
+    for photo in shot.photos:
+        photo.file = renamed[photo.file]
+    for plate in shot.plates:
+        plate.file = renamed[plate.file]
+        plate.matte = renamed[plate.matte] if plate.matte else None
+    if name:
+        shot.name = name
+    return desk.store.create(shot, shot_id)
+
+
+def begin(desk: Desk, name: str) -> str:
+    """An empty shot; returns its id."""
+    return desk.store.create(Shot(name=name))
+
+
+def remove(desk: Desk, shot_id: str) -> None:
+    """Remove a shot for good: its work ends, its rows and its delivered files go.
+
+    Killed after its rows have gone, the next start finds files that no row knows, and sweeps them.
+    """
+    desk.store.revision(shot_id)
+    desk.jobs.end_all(shot_id)
+    desk.store.delete(shot_id)
+    deliveries = desk.store.folder / "deliveries"
+    if (deliveries / shot_id).is_dir():
+        aside = deliveries / f".gone-{secrets.token_hex(4)}"
+        (deliveries / shot_id).rename(aside)
+        shutil.rmtree(aside, ignore_errors=True)
+    desk.news.tell(shot_id, "removed", {})

@@ -1,0 +1,173 @@
+"""The Survey stage: edges found and snapped, cameras solved alone or together, and kept."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from roofline.core.camera import view_of
+from roofline.core.moment import still
+from roofline.core.survey import linked
+from roofline.core.survey.detect import Found, find
+from roofline.core.survey.linked import check_typed, survey_input
+from roofline.core.survey.measure import Plane as GridPlane
+from roofline.core.survey.measure import measure
+from roofline.core.survey.snap import snap
+from roofline.errors import MassingError, SurveyError
+from roofline.formats import pictures
+from roofline.model.base import Vec2
+from roofline.model.plates import Throw
+from roofline.model.shot import Shot
+from roofline.model.survey import Survey, SurveyResult, Tie
+from roofline.stages.photo import photo_of, surveyed
+from roofline.store.store import MadeFrom
+from roofline.work.desk import Desk
+
+
+def attempt(desk: Desk, shot_id: str, photo_id: str, survey: Survey) -> SurveyResult:
+    """Solve without keeping anything; raises SurveyError."""
+    shot = desk.store.load(shot_id)
+    photo_of(shot, photo_id)
+    return linked.attempt(shot, photo_id, survey)
+
+
+def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str) -> None:
+    """Keep edges and priors; the camera follows, or the reason why there is none is kept with them.
+
+    A tape or camera height that cannot be is refused instead: it was typed, and nothing is lost by typing again.
+    """
+    check_typed(survey)
+
+    def alter(shot: Shot) -> Shot:
+        photo_of(shot, photo_id).survey = survey
+        linked.resolve(shot, photo_id)
+        return shot
+
+    desk.store.change(shot_id, label, alter)
+
+
+def find_edges(desk: Desk, shot_id: str, photo_id: str) -> Found:
+    """Edges found in the photo, by direction, with the camera they give; nothing is kept."""
+    shot = desk.store.load(shot_id)
+    photo = photo_of(shot, photo_id)
+    return find(desk.engines.grey(shot, photo, False), survey_input(photo, photo.survey))
+
+
+def snapped(desk: Desk, shot_id: str, photo_id: str, points: list[Vec2], reach: float) -> list[Vec2] | None:
+    """An edge laid onto the picture's own edge, or None where there is no clear one. More than two points: each stretch."""
+    shot = desk.store.load(shot_id)
+    grey = desk.engines.grey(shot, photo_of(shot, photo_id), False)
+    out: list[Vec2] = []
+    for a, b in zip(points, points[1:], strict=False):
+        laid = snap(grey, np.array(a), np.array(b), reach)
+        if laid is None:
+            return None
+        first, last = ((float(p[0]), float(p[1])) for p in laid)
+        if out:  # a corner between two stretches is the middle of what both say
+            out[-1] = ((out[-1][0] + first[0]) / 2, (out[-1][1] + first[1]) / 2)
+        else:
+            out.append(first)
+        out.append(last)
+    return out
+
+
+def measured(
+    desk: Desk, shot_id: str, photo_id: str, plane: GridPlane, a: Vec2, b: Vec2, level: float = 0.0
+) -> tuple[float, float]:
+    """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma; of a joined photo, its own edges'."""
+    photo = photo_of(desk.store.load(shot_id), photo_id)
+    if photo.result is None:
+        raise SurveyError("There is no camera yet to measure with: trace edges first.")
+    return measure(survey_input(photo, photo.survey), photo.result, plane, a, b, level)
+
+
+def tie(desk: Desk, shot_id: str, ties: list[Tie], label: str, revision: int | None) -> None:
+    """Keep the points that photos share; the photos that see changed ones are solved anew.
+
+    ``revision``: of the shot that the points were made from, see `MadeFrom`.
+    """
+    names = [t.id for t in ties]
+    if len(set(names)) != len(names):
+        raise SurveyError("Two points have the same id.")
+
+    def alter(shot: Shot) -> Shot:
+        before = {t.id: t for t in shot.ties}
+        changed = [t for t in ties if before.get(t.id) is None or _placed(before[t.id]) != _placed(t)]
+        gone = [t for t in shot.ties if t.id not in set(names)]
+        photos = {p for t in changed + gone for p in t.seen}
+        photos |= {p for t in changed if t.id in before for p in before[t.id].seen}
+        for t in ties:
+            for p in t.seen:
+                photo_of(shot, p)
+        shot.ties = ties
+        linked.solve_again(shot, photos)
+        return shot
+
+    made_from = None if revision is None else MadeFrom("tie", revision, "the shared points")
+    desk.store.change(shot_id, label, alter, made_from)
+
+
+def join(desk: Desk, shot_id: str, photo_id: str, lens: str | None, standpoint: str | None) -> None:
+    """Say which photos share a photo's lens and standpoint."""
+
+    def alter(shot: Shot) -> Shot:
+        photo = photo_of(shot, photo_id)
+        if standpoint is not None:
+            other = photo_of(shot, standpoint)
+            if other.id == photo_id or other.standpoint is not None:
+                raise SurveyError("A photo shares the standpoint of another one that stands for itself.")
+        photos = {p.id for p in linked.linked(shot, photo_id)}
+        photo.lens, photo.standpoint = lens, standpoint
+        linked.solve_again(shot, photos | {photo_id})
+        return shot
+
+    desk.store.change(shot_id, "Change what photos share", alter)
+
+
+def _placed(tie: Tie) -> tuple[object, object]:
+    return tie.seen, tie.surface
+
+
+def compared(desk: Desk, shot_id: str, photo_id: str, other_id: str, width: int) -> bytes:
+    """PNG of the first photo thrown over the geometry and seen from the other one's camera, clear where it is not."""
+    shot = desk.store.load(shot_id)
+    photo, other = photo_of(shot, photo_id), photo_of(shot, other_id)
+    for p in (photo, other):
+        surveyed(shot, p.id)
+    mine = {p.id for p in shot.plates if p.photo == photo_id and p.file == photo.file}
+    if not shot.solids:
+        raise MassingError("There is no geometry yet to throw the photo on: build some in Massing first.")
+    alone = shot.model_copy(
+        update={
+            "plates": [p for p in shot.plates if p.id in mine],
+            "throws": [Throw(plate=p, targets=[s.id for s in shot.solids]) for p in sorted(mine)],
+        }
+    )
+    view = view_of(other.camera)  # type: ignore[arg-type]
+    small = view.resized(width, max(1, round(width * view.height / view.width)))
+    linear = desk.engine(alone).picture(still(small))
+    alpha = linear[..., 3:]
+    colour = pictures.to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
+    return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)
+
+
+FILM_BACK_MM = 36.0
+
+
+def millimetres(focal_px: float, width: int) -> float:
+    """A focal length on the film back that figures are told for."""
+    return focal_px * FILM_BACK_MM / width
+
+
+def telling(shot: Shot) -> tuple[str, str | None]:
+    """The stage's figure, and what is wrong."""
+    if not shot.photos:
+        return "–", None
+    photo = next((p for p in shot.photos if p.result), shot.photos[0])
+    if photo.result is None:
+        edges = len(photo.survey.edges)
+        return f"{edges} edge{'s' if edges != 1 else ''} traced", "no camera yet" if edges else None
+    r = photo.result
+    mm = millimetres(r.camera.focal_px, r.camera.width)
+    sigma = "" if r.sigma.focal_px is None else f" ± {millimetres(r.sigma.focal_px, r.camera.width):.1f}"
+    problem = "no scale yet" if r.camera.position is None else ("see warnings" if r.warnings else None)
+    return f"f {mm:.1f}{sigma} mm · {r.rms_px:.1f} px", problem

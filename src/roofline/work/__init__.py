@@ -1,0 +1,1 @@
+"""Long work, and what is kept warm."""

@@ -1,0 +1,68 @@
+"""The desk: all that the stages work with, over one data folder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from roofline.core.throw.engine import Engine
+from roofline.model.shot import Shot
+from roofline.store.orders import Orders
+from roofline.store.store import Store
+from roofline.work import kept, proxies
+from roofline.work.engines import Engines
+from roofline.work.jobs import Job, Jobs, Kind
+from roofline.work.kept import Kept
+from roofline.work.news import News
+from roofline.work.proxies import Proxies
+from roofline.work.warm import STEPS, Warming
+
+
+class Desk:
+    """The store, what is kept warm, long work and news.
+
+    ``kinds``: given the desk, the kinds of long work that can be ordered; ``ceiling`` and ``proxies``: bytes that may be
+    kept in memory, and on disk in smaller pictures for the screen.
+    """
+
+    def __init__(
+        self,
+        store: Store,
+        kinds: Callable[[Desk], dict[str, Kind]],
+        ceiling: int = kept.CEILING,
+        proxy_ceiling: int = proxies.CEILING,
+    ):
+        self.store = store
+        self.kept = Kept(ceiling)
+        self.warming = Warming()
+        self.engines = Engines(store.blobs.read, self.kept, self.warming.wait)
+        self.proxies = Proxies(store.folder / "proxies", proxy_ceiling)
+        self.news = News()
+        self.orders = Orders(store)
+        self.jobs = Jobs(self.orders, self.news, kinds(self))
+
+    def engine(self, shot: Shot) -> Engine:
+        """The engine of a shot, from kept parts."""
+        return self.engines.engine(shot)
+
+    def changed(self, shot_id: str) -> None:
+        """Tell the news of a shot's revision."""
+        self.news.tell(shot_id, "changed", {"revision": self.store.revision(shot_id)})
+
+    def order(self, shot_id: str, kind: str, label: str, **body: Any) -> Job:
+        """Order long work on a shot."""
+        return self.jobs.start(shot_id, kind, label, body)
+
+    def warm_up(self, package: Path) -> None:
+        """Compile the engine beside, on a shot package; pages hear how far it is."""
+
+        def tell() -> None:
+            w = self.warming
+            self.news.tell("", "warming", {"step": w.step, "steps": len(STEPS), "doing": w.doing, "ready": w.ready})
+
+        self.warming.start(package, tell)
+
+    def close(self) -> None:
+        """End for now; what is running is gone on with when the desk is opened again."""
+        self.jobs.close()

@@ -1,0 +1,140 @@
+"""Engines from their kept parts: only what has changed is compiled anew."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.massing.solids import Triangles, faces_of
+from roofline.core.throw.engine import Engine
+from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
+from roofline.core.throw.pictures import Held, Pyramid, pyramid_of, textures_of
+from roofline.core.throw.sight import sight_of
+from roofline.core.throw.throws import PlatePicture, throws_of
+from roofline.formats import meshes
+from roofline.formats.pictures import eight_bit
+from roofline.formats.plates import picture_key, plate_picture, plate_pixels
+from roofline.model.massing import AnySolid, Imported
+from roofline.model.photo import Photo
+from roofline.model.plates import Plate
+from roofline.model.shot import Shot
+from roofline.work.kept import Kept
+
+UNSEEN = {"name", "locked", "hidden", "true_size", "group", "tags"}  # of a solid: what does not change its shape
+Read = Callable[[str], bytes]
+
+
+def digest(*parts: Any) -> str:
+    """A short name for some JSON values; the same for the same ones."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, allow_nan=False).encode()).hexdigest()[:24]
+
+
+class Engines:
+    """What shots need warm: engines by their parts, straightened photos, meshes.
+
+    The parts and what each hangs on: a solid's ``part`` on its shape; ``geometry`` on all parts; ``sight`` on the
+    geometry, the throws, and the plates' cameras, canvases and mattes; a plate's ``picture`` and ``pyramid`` on its files
+    and its photo's lens. Names, keys of the camera, limits and what is delivered are in none of them.
+
+    ``ready`` is called before the engine is used, and returns when its loops are compiled.
+    """
+
+    def __init__(self, read: Read, kept: Kept, ready: Callable[[], None] = lambda: None):
+        self.read, self.kept, self._ready = read, kept, ready
+
+    # ------------------------------------------------------------ keys
+
+    @staticmethod
+    def solid_key(solid: AnySolid) -> str:
+        return str(solid.model_dump_json(exclude=UNSEEN))
+
+    def geometry_key(self, shot: Shot) -> str:
+        return digest([self.solid_key(s) for s in shot.solids])
+
+    def sight_key(self, shot: Shot) -> str:
+        """Changes whenever what the plates see does."""
+        photos = {p.id: p for p in shot.photos}
+        plates = [
+            [p.id, picture_key(p, photos[p.photo]), p.canvas, p.without, self._camera(photos[p.photo])]
+            for p in shot.plates
+        ]
+        return digest(self.geometry_key(shot), plates, [t.model_dump(mode="json") for t in shot.throws])
+
+    @staticmethod
+    def _camera(photo: Photo) -> str | None:
+        return None if photo.camera is None else photo.camera.model_dump_json()
+
+    # ------------------------------------------------------------ parts
+
+    def meshes(self, shot: Shot) -> dict[str, Triangles]:
+        """What the files of imported pieces contain."""
+        files = {s.file for s in shot.solids if isinstance(s, Imported)}
+        return {f: self.kept.get("mesh", f, lambda f=f: meshes.read(self.read(f), f)) for f in files}  # type: ignore[misc]
+
+    def _part(self, solid: AnySolid, found: dict[str, Triangles]) -> Part:
+        return self.kept.get("part", digest(self.solid_key(solid)), lambda: part_of(faces_of(solid, found)))
+
+    def geometry(self, shot: Shot) -> Geometry:
+        """A shot's solids, compiled."""
+        self._ready()
+
+        def make() -> Geometry:
+            found = self.meshes(shot)
+            return geometry_of([(s.id, self._part(s, found)) for s in shot.solids])
+
+        return self.kept.get("geometry", self.geometry_key(shot), make)
+
+    def picture(self, shot: Shot, plate: Plate) -> PlatePicture:
+        """The size and matte of a plate, and its colour on demand."""
+        key = digest(picture_key(plate, shot.photo(plate.photo)))
+        return self.kept.get("picture", key, lambda: plate_picture(shot, plate, self.read))
+
+    def _pyramid(self, shot: Shot, plate: Plate) -> Pyramid:
+        def make() -> Pyramid:
+            # read anew from this shot's own plate: the picture kept may have come from another shot's
+            picture = plate_picture(shot, plate, self.read)
+            return pyramid_of(picture.colour(), picture.matte)
+
+        return self.kept.get("pyramid", digest(picture_key(plate, shot.photo(plate.photo))), make)
+
+    def textures(self, shot: Shot) -> Held:
+        """The pyramids of all plates that have a camera; whoever holds them keeps them alive."""
+        ready = {p.id for p in shot.photos if p.camera is not None}
+        return textures_of([self._pyramid(shot, p) for p in shot.plates if p.photo in ready])
+
+    def engine(self, shot: Shot) -> Engine:
+        """The engine of a shot, from parts that are kept and parts that are made now, when they are needed."""
+        geometry = self.geometry(shot)
+        ready = {p.id for p in shot.photos if p.camera is not None}
+        found = {p.id: self.picture(shot, p) for p in shot.plates if p.photo in ready}
+        throws = throws_of(shot, geometry, found)
+        return Engine(
+            geometry,
+            throws,
+            lambda: self.kept.get("sight", self.sight_key(shot), lambda: sight_of(geometry, throws)),
+            lambda: self.textures(shot),
+        )
+
+    # ------------------------------------------------------------ photos
+
+    def straight(self, shot: Shot, photo: Photo) -> NDArray:
+        """A photo's stored pixels (H, W, 3), its lens taken out. Not kept: they are large."""
+        whole = (0.0, 0.0, float(photo.width or 1), float(photo.height or 1))
+        plate = Plate(id="photo", name=photo.name, photo=photo.id, file=photo.file, canvas=whole)
+        return plate_pixels(shot, plate, self.read)[..., :3]
+
+    def grey(self, shot: Shot, photo: Photo, straight: bool) -> NDArray[np.uint8]:
+        """Brightness (H, W) of a photo at its full size, as taken or straightened."""
+        import cv2
+
+        def make() -> NDArray[np.uint8]:
+            bare = photo if straight else photo.model_copy(update={"camera": None})
+            alone = shot.model_copy(update={"photos": [bare], "plates": [], "throws": []})
+            return np.asarray(cv2.cvtColor(eight_bit(self.straight(alone, bare)), cv2.COLOR_RGB2GRAY))
+
+        return self.kept.get("grey", digest(photo.file, self._camera(photo) if straight else None), make)

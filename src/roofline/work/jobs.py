@@ -1,0 +1,210 @@
+"""Long work in the background: ordered, carried out one after another, and gone on with after a restart."""
+
+from __future__ import annotations
+
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+from roofline.errors import Busy, RoofLineError
+from roofline.store.orders import OPEN, Order, Orders
+from roofline.work.news import News
+
+PUBLIC = ("id", "shot", "kind", "label", "state", "progress", "doing", "seconds_left", "result", "error")
+NEWS_EVERY = 0.1  # seconds, at most
+Tell = Callable[[float, str], None]
+
+
+class Cancelled(Exception):
+    """Raised inside a job that has been cancelled."""
+
+
+class Interrupted(Exception):
+    """Raised inside a job when the program ends: the order stays, and is gone on with at the next start."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of long work.
+
+    ``run(order, tell)`` does it and returns its result; it may be called again for an order that was broken off, and has
+    to go on from what is there. It calls ``tell(progress 0…1, what is being done)``, which raises when it should end.
+    ``undone(order)`` takes away what an order that was cancelled, or failed, has left.
+    """
+
+    run: Callable[[Order, Tell], Any]
+    delivers: bool = False  # works on the shot as it was when it was ordered, and reserves a version
+    undone: Callable[[Order], None] = lambda order: None
+
+
+@dataclass
+class Job:
+    """An order that has not ended, or has ended lately, and how far it is."""
+
+    order: Order
+    state: str = "ordered"
+    progress: float = 0.0
+    doing: str = ""
+    seconds_left: float | None = None
+    result: Any = None
+    error: str | None = None
+    stop: threading.Event = field(default_factory=threading.Event, repr=False)
+    ended: threading.Event = field(default_factory=threading.Event, repr=False)
+    future: Future[None] | None = field(default=None, repr=False)
+
+    def told(self) -> dict[str, Any]:
+        """What listeners and the browser see of it."""
+        o = self.order
+        state = "waiting" if self.state == "ordered" else self.state  # as the browser has always been told
+        shown = {"id": o.id, "shot": o.shot, "kind": o.kind, "label": o.label, "state": state}
+        return shown | {k: getattr(self, k) for k in PUBLIC if k not in shown}
+
+
+class Jobs:
+    """Carries orders out: deliveries one after another, and beside them what the artist waits for."""
+
+    def __init__(self, orders: Orders, news: News, kinds: dict[str, Kind]):
+        self.orders, self.news, self.kinds = orders, news, kinds
+        self._lanes = {
+            delivers: ThreadPoolExecutor(1, thread_name_prefix="delivery" if delivers else "job")
+            for delivers in (False, True)
+        }
+        self._jobs: dict[str, Job] = {}
+        self._lock = threading.Lock()
+        self._closing = threading.Event()
+
+    def start(self, shot: str, kind: str, label: str, body: dict[str, Any]) -> Job:
+        """Write an order down and queue it."""
+        return self._queue(self.orders.add(shot, kind, label, body, self.kinds[kind].delivers))
+
+    def go_on(self) -> None:
+        """Take up what an earlier run of the program has left: open orders, and the remains of those that ended badly."""
+        for state in ("cancelled", "failed"):
+            for order in self.orders.ended(state):
+                self._clear(order)
+        for order in self.orders.open():
+            self._queue(order)
+
+    def _queue(self, order: Order) -> Job:
+        job = Job(order)
+        with self._lock:
+            self._jobs[order.id] = job
+            finished = [j for j in self._jobs.values() if j.state not in OPEN]
+            for old in finished[:-50]:
+                del self._jobs[old.order.id]
+        self._news(job)
+        job.future = self._lanes[self.kinds[order.kind].delivers].submit(self._carry_out, job)
+        return job
+
+    # ------------------------------------------------------------ carrying out
+
+    def _teller(self, job: Job) -> Tell:
+        began = last = time.monotonic()
+        first: float | None = None
+
+        def tell(progress: float, doing: str = "") -> None:
+            nonlocal last, first
+            if job.stop.is_set():
+                raise Cancelled
+            if self._closing.is_set():
+                raise Interrupted
+            now = time.monotonic()
+            first = progress if first is None else first
+            job.progress, job.doing = min(max(progress, 0.0), 1.0), doing or job.doing
+            if progress > first + 0.02:
+                job.seconds_left = (now - began) * (1 - progress) / (progress - first)
+            if now - last > NEWS_EVERY:
+                last = now
+                self._news(job)
+
+        return tell
+
+    def _carry_out(self, job: Job) -> None:
+        order, kind = job.order, self.kinds[job.order.kind]
+        try:
+            if self._closing.is_set():
+                return
+            if job.stop.is_set() or not self.orders.run(order.id):
+                raise Cancelled
+            job.state = "running"
+            self._news(job)
+            result = kind.run(order, self._teller(job))
+            self.orders.end(order.id, "done", result)
+            job.result, job.progress, job.seconds_left = result, 1.0, 0.0
+            job.state = "done"
+        except Interrupted:
+            return
+        except Cancelled:
+            self._end_badly(job, "cancelled", None)
+        except RoofLineError as error:
+            self._end_badly(job, "failed", str(error))
+        except Exception:  # the last line of defence: a job must not die unseen
+            traceback.print_exc()
+            self._end_badly(job, "failed", "Something went wrong inside Roof Line; its log has the details.")
+        finally:
+            job.ended.set()
+        self._news(job)
+
+    def _end_badly(self, job: Job, state: str, error: str | None) -> None:
+        """First it is written down that it has ended, then its files go: killed in between, the next start clears them."""
+        self.orders.end(job.order.id, state, None, error)
+        self._clear(job.order)
+        job.error, job.state = error, state
+
+    def _clear(self, order: Order) -> None:
+        if not self.orders.there(order.id):
+            return  # gone with its shot: what lies in its place by now may be another one's
+        if order.kind in self.kinds:
+            self.kinds[order.kind].undone(order)
+        self.orders.release(order.id)
+
+    def _news(self, job: Job) -> None:
+        self.news.tell(job.order.shot, "job", job.told())
+
+    # ------------------------------------------------------------ asked about
+
+    def get(self, job_id: str) -> Job:
+        """A job of this run, or what is written of an older one; raises NotFound."""
+        with self._lock:
+            if job_id in self._jobs:
+                return self._jobs[job_id]
+        order = self.orders.get(job_id)
+        done = 1.0 if order.state == "done" else 0.0
+        return Job(order, state=order.state, progress=done, result=order.result, error=order.error)
+
+    def of(self, shot: str) -> list[Job]:
+        """The open jobs of a shot, in order."""
+        with self._lock:
+            return [j for j in self._jobs.values() if j.order.shot == shot and j.state in OPEN]
+
+    def cancel(self, job_id: str) -> Job:
+        """Ask a job to end. One that waits ends at once; one that runs, at its next step."""
+        with self._lock:
+            job = self._jobs.get(job_id)
+        if job is None:
+            return self.get(job_id)
+        job.stop.set()
+        if job.future is not None and job.future.cancel():
+            self._end_badly(job, "cancelled", None)
+            job.ended.set()
+            self._news(job)
+        return job
+
+    def end_all(self, shot: str, seconds: float = 120.0) -> None:
+        """End all work of a shot, and wait until it has ended."""
+        jobs = self.of(shot)
+        for job in jobs:
+            self.cancel(job.order.id)
+        for job in jobs:
+            if not job.ended.wait(seconds):
+                raise Busy("Work on this shot has not ended yet; try again in a moment.")
+
+    def close(self) -> None:
+        """End for now: what is running is broken off, and gone on with at the next start."""
+        self._closing.set()
+        for lane in self._lanes.values():
+            lane.shutdown(wait=True, cancel_futures=True)

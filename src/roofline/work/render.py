@@ -1,0 +1,121 @@
+"""Frames and videos of a snapshot: a shot as it was when it was ordered, and the files that it names."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from numpy.typing import NDArray
+
+from roofline.core.handoff.lens import Lens, bent_picture
+from roofline.core.moment import Moment
+from roofline.core.move.path import home_lens, moment_at, moments, shot_path
+from roofline.errors import FormatError
+from roofline.formats.pictures import save_frame
+from roofline.formats.video import VideoFile
+from roofline.model.shot import Shot
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
+
+FRAMES, VIDEOS = ("png", "tiff", "exr"), ("mp4", "webm")
+FORMS = FRAMES + VIDEOS
+STRAIGHT: Lens = (0.0, 0.0, 0.0, 0.0, 0.0)
+SUFFIX = {"png": "png", "tiff": "tif", "exr": "exr"}
+Told = Callable[[int], None]
+
+
+@dataclass
+class Snapshot:
+    """All that a frame depends on: the shot, its files by name, how frames are written, and whether they are bent."""
+
+    shot: Shot
+    read: Callable[[str], bytes]
+    form: str = "png"
+    bend: bool = False
+    engines: Engines | None = field(default=None, repr=False)
+
+    def __post_init__(self) -> None:
+        if self.form not in FORMS:
+            raise FormatError(f"Frames are written as {', '.join(FORMS)}; not as '{self.form}'.")
+        if self.engines is None:
+            self.engines = Engines(self.read, Kept())
+
+    def picture(self, moment: Moment) -> NDArray:
+        """Picture (H, W, 4) of a moment as it is delivered: linear light, premultiplied."""
+        assert self.engines is not None
+        lens = home_lens(self.shot) if self.bend else STRAIGHT
+        return bent_picture(self.engines.engine(self.shot).picture, moment, lens)
+
+
+def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
+    """Write one frame of a snapshot to a file. It is written under a part name: the file is there whole, or not at all.
+
+    It depends on the snapshot alone, and gives the same bytes wherever and however often it is called.
+    """
+    picture = snapshot.picture(moment_at(snapshot.shot, shot_path(snapshot.shot), frame))
+    part = out.with_name(f".{out.stem}.part{out.suffix}")
+    try:
+        save_frame(part, picture, snapshot.form)
+        os.replace(part, out)
+    except BaseException:
+        part.unlink(missing_ok=True)
+        raise
+
+
+def render_video(snapshot: Snapshot, frames: list[int], out: Path, told: Told | None = None) -> None:
+    """Write frames as a video. ``told`` is called with the number done; what it raises ends the work, and nothing stays."""
+    path, delivery = shot_path(snapshot.shot), snapshot.shot.delivery
+    part = out.with_name(f".{out.stem}.part.{snapshot.form}")
+    part.unlink(missing_ok=True)
+    video = VideoFile(part, snapshot.form, delivery.width, delivery.height, delivery.fps)
+    try:
+        for done, frame in enumerate(frames, 1):
+            video.add(snapshot.picture(moment_at(snapshot.shot, path, frame)))
+            if told:
+                told(done)
+        video.close()
+        os.replace(part, out)
+    except BaseException:
+        video.container.close()
+        part.unlink(missing_ok=True)
+        raise
+
+
+def frame_file(name: str, frame: int, form: str) -> str:
+    """File name of a frame."""
+    return f"{name}.{frame:04d}.{SUFFIX[form]}"
+
+
+def frames_of(shot: Shot, first: int | None, last: int | None) -> list[int]:
+    """The numbers of a range of frames, all by default; raises MoveError when it reaches outside of the shot."""
+    return [int(m.frame) for m in moments(shot, first, last, 16)]
+
+
+def deliver(
+    snapshot: Snapshot,
+    out: Path,
+    name: str,
+    first: int | None = None,
+    last: int | None = None,
+    told: Told | None = None,
+) -> list[Path]:
+    """Render frames, or a video, into a folder; returns the files. Existing files are never overwritten."""
+    frames = frames_of(snapshot.shot, first, last)
+    if snapshot.form in VIDEOS:
+        paths = [out / f"{name}.{snapshot.form}"]
+    else:
+        paths = [out / frame_file(name, frame, snapshot.form) for frame in frames]
+    out.mkdir(parents=True, exist_ok=True)
+    for path in paths:
+        if path.exists():
+            raise FormatError(f"{path.name} is there already; nothing was overwritten.")
+    if snapshot.form in VIDEOS:
+        render_video(snapshot, frames, paths[0], told)
+        return paths
+    for done, (frame, path) in enumerate(zip(frames, paths, strict=True), 1):
+        render_frame(snapshot, frame, path)
+        if told:
+            told(done)
+    return paths

@@ -1,0 +1,166 @@
+"""Long work: told of, cancelled, broken off and gone on with."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+
+from roofline.errors import Busy, PlateError
+from roofline.model.shot import Shot
+from roofline.store.orders import Orders
+from roofline.store.store import Store
+from roofline.work.jobs import Jobs, Kind
+from roofline.work.news import News
+
+
+def until(what, seconds: float = 10.0) -> None:
+    end = time.monotonic() + seconds
+    while not what():
+        assert time.monotonic() < end, "it did not happen"
+        time.sleep(0.005)
+
+
+@pytest.fixture
+def store(tmp_path):
+    store = Store(tmp_path)
+    store.create(Shot(name="S"), "s")
+    return store
+
+
+def steps(order, tell):
+    for i in range(order.body["steps"]):
+        tell(i / order.body["steps"], f"step {i}")
+        time.sleep(0.002)
+    return {"steps": order.body["steps"]}
+
+
+def jobs_of(store, undone=None, run=steps, news=None):
+    gone = [] if undone is None else undone
+    kinds = {
+        "work": Kind(run),
+        "deliver": Kind(run, True, lambda order: gone.append(order.version)),
+    }
+    return Jobs(Orders(store), news or News(), kinds)
+
+
+def test_progress_is_told_and_work_is_cancelled(store):
+    news = News()
+    jobs = jobs_of(store, news=news)
+    heard, ready = [], threading.Event()
+
+    def listen():
+        for _, kind, data in news.listen("s", beat=0.05):
+            ready.set()
+            if kind == "job":
+                heard.append(data)
+                if data["state"] == "cancelled" and data["label"] == "Label":
+                    return
+
+    ear = threading.Thread(target=listen, daemon=True)
+    ear.start()
+    assert ready.wait(2)
+    job = jobs.start("s", "work", "Label", {"steps": 100_000})
+    waiting = jobs.start("s", "work", "Never begun", {"steps": 1})
+    until(lambda: any(h["seconds_left"] for h in heard) or job.progress > 0.001)
+    jobs.cancel(waiting.order.id)
+    assert waiting.state == "cancelled"
+    jobs.cancel(job.order.id)
+    ear.join(5)
+    assert job.state == "cancelled" and 0 < job.progress < 1
+    assert any(h["doing"].startswith("step") for h in heard)
+    assert {h["state"] for h in heard if h["label"] == "Never begun"} == {"waiting", "cancelled"}
+    assert [o.state for o in (jobs.orders.get(j.order.id) for j in (job, waiting))] == ["cancelled"] * 2
+    jobs.close()
+
+
+def test_what_fails_says_why_and_leaves_nothing(store):
+    def fails(order, tell):
+        raise PlateError("The matte is empty.") if order.body["words"] else ValueError("inside")
+
+    gone = []
+    jobs = jobs_of(store, gone, fails)
+    told = jobs.start("s", "deliver", "Told", {"words": True})
+    broken = jobs.start("s", "deliver", "Broken", {"words": False})
+    assert told.ended.wait(5) and broken.ended.wait(5)
+    assert told.error == "The matte is empty." and "log" in broken.error
+    assert gone == [1, 2]
+    # both versions are free again
+    assert jobs.start("s", "deliver", "Next", {"words": True}).order.version == 1
+    jobs.close()
+
+
+def test_what_is_broken_off_is_gone_on_with_at_the_next_start(store):
+    begun = threading.Event()
+
+    def slow(order, tell):
+        begun.set()
+        return steps(order, tell)
+
+    jobs = jobs_of(store, run=slow)
+    first = jobs.start("s", "deliver", "Long", {"steps": 100_000})
+    second = jobs.start("s", "deliver", "Waiting", {"steps": 2})
+    assert begun.wait(5)
+    jobs.close()
+    assert [o.state for o in Orders(store).open()] == ["running", "ordered"]
+    seen = []
+    again = jobs_of(store, run=lambda order, tell: seen.append(order.id) or {"done": order.label})
+    again.go_on()
+    until(lambda: not Orders(store).open())
+    assert seen == [first.order.id, second.order.id]
+    assert again.get(first.order.id).result == {"done": "Long"}
+    again.close()
+    # asked about by a program that never ran it
+    later = jobs_of(store).get(second.order.id)
+    assert (later.state, later.progress, later.result) == ("done", 1.0, {"done": "Waiting"})
+
+
+def test_a_delivery_works_on_the_shot_as_it_was(store):
+    gate, seen = threading.Event(), []
+
+    def wait(order, tell):
+        gate.wait(5)
+        seen.append(Orders(store).snapshot(order.id).name)
+
+    jobs = jobs_of(store, run=wait)
+    jobs.start("s", "deliver", "One", {})
+    store.change("s", "Rename", lambda s: s.model_copy(update={"name": "Later"}))
+    last = jobs.start("s", "deliver", "Two", {})
+    gate.set()
+    assert last.ended.wait(5)
+    assert seen == ["S", "Later"] and last.order.version == 2
+    jobs.close()
+
+
+def test_quick_work_does_not_wait_for_a_delivery(store):
+    gate = threading.Event()
+    jobs = jobs_of(store, run=lambda order, tell: gate.wait(5) if order.kind == "deliver" else None)
+    slow = jobs.start("s", "deliver", "Slow", {})
+    quick = jobs.start("s", "work", "Quick", {})
+    assert quick.ended.wait(3) and not slow.ended.is_set()
+    gate.set()
+    jobs.close()
+
+
+def test_all_work_of_a_shot_ends_with_it(store):
+    jobs = jobs_of(store)
+    running = jobs.start("s", "deliver", "A", {"steps": 100_000})
+    waiting = jobs.start("s", "deliver", "B", {"steps": 1})
+    jobs.end_all("s")
+    assert (running.state, waiting.state) == ("cancelled", "cancelled") and jobs.of("s") == []
+    jobs.close()
+
+
+def test_too_many_listeners_are_told_to_ask_instead():
+    news = News(most=2)
+    first = news.listen("s", beat=0.01)
+    next(first)
+    second = news.listen(None, beat=0.01)
+    next(second)
+    with pytest.raises(Busy, match="ask again"):
+        news.listen("s")
+    first.close()
+    third = news.listen("t", beat=0.01)
+    news.tell("t", "changed", {"revision": 3})
+    assert next(second) == next(third) == ("t", "changed", {"revision": 3})

@@ -1,0 +1,103 @@
+"""What is kept warm: made once, under one ceiling, nobody waiting for another's."""
+
+from __future__ import annotations
+
+import threading
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roofline.work.kept import Kept, bytes_of
+from roofline.work.proxies import Proxies
+
+
+def test_each_is_made_once_also_when_many_ask():
+    kept, made, gate = Kept(), [], threading.Event()
+
+    def make():
+        gate.wait(2)
+        made.append(1)
+        return np.zeros(10)
+
+    got = []
+    threads = [threading.Thread(target=lambda: got.append(kept.get("a", "k", make))) for _ in range(8)]
+    for t in threads:
+        t.start()
+    gate.set()
+    for t in threads:
+        t.join(5)
+    assert len(made) == 1 and kept.made["a"] == 1 and all(g is got[0] for g in got)
+
+
+def test_nobody_waits_for_another_key():
+    kept, gate, begun = Kept(), threading.Event(), threading.Event()
+
+    def slow():
+        begun.set()
+        gate.wait(5)
+        return 1
+
+    thread = threading.Thread(target=lambda: kept.get("a", "slow", slow))
+    thread.start()
+    assert begun.wait(2)
+    assert kept.get("a", "quick", lambda: 2) == 2  # would never come, were there one lock
+    gate.set()
+    thread.join(5)
+
+
+def test_what_fails_is_tried_again():
+    kept = Kept()
+
+    def fails():
+        raise ValueError("once")
+
+    for _ in range(2):
+        with pytest.raises(ValueError, match="once"):
+            kept.get("a", "k", fails)
+    assert kept.get("a", "k", lambda: 3) == 3
+
+
+@given(st.lists(st.tuples(st.integers(0, 9), st.integers(1, 400)), max_size=60))
+@settings(max_examples=100, deadline=None)
+def test_the_ceiling_holds_and_the_oldest_go_first(asked):
+    kept, model = Kept(4000), []
+    for key, size in asked:
+        kept.get("x", str(key), lambda size=size: np.zeros(size, np.uint8))
+        known = [k for k, _ in model]
+        if key in known:
+            model.append(model.pop(known.index(key)))
+        else:
+            model.append((key, size))
+            while sum(s for _, s in model) > 4000:
+                model.pop(0)
+        assert kept.held == sum(s for _, s in model) <= 4000
+        for k, _ in model:  # peeking counts as asking: bring the order back
+            kept.peek("x", str(k))
+
+
+def test_what_is_larger_than_the_ceiling_is_handed_over_and_not_kept():
+    kept = Kept(100)
+    assert kept.get("x", "big", lambda: np.zeros(1000)).size == 1000
+    assert kept.held == 0 and kept.peek("x", "big") is None
+
+
+def test_bytes_are_those_of_the_arrays_within():
+    inner = {"a": np.zeros(1000), "b": [np.zeros((10, 10), np.float32)]}
+    assert 8400 <= bytes_of(inner) < 8400 + 3000
+
+
+def test_proxies_are_made_again_when_their_ceiling_took_them(tmp_path):
+    proxies, made = Proxies(tmp_path, ceiling=1000), []
+
+    def make(n):
+        made.append(n)
+        return bytes(300)
+
+    for n in range(5):
+        assert len(proxies.get(f"{n}.jpg", lambda n=n: make(n))) == 300
+    assert sum(f.stat().st_size for f in tmp_path.iterdir()) <= 1000
+    assert proxies.get("4.jpg", lambda: make(4)) == bytes(300) and made == [0, 1, 2, 3, 4]
+    proxies.get("0.jpg", lambda: make(0))
+    assert made[-1] == 0 and len(made) == 6
