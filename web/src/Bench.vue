@@ -44,6 +44,7 @@ watch(() => route.params.id as string, async (id) => {
   }
 }, { immediate: true })
 watch(stage, () => (s.problem = null))
+watch(() => s.removed, (gone) => { if (gone) lost.value = 'This shot has been removed in another window.' })
 onBeforeUnmount(() => s.close())
 
 const typing = () => ['INPUT', 'SELECT', 'TEXTAREA'].includes(document.activeElement?.tagName ?? '')

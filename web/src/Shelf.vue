@@ -3,7 +3,7 @@
 import { ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { call, Problem, type Schemas, type ShotState } from './api/client'
+import { api, call, got, Problem, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
 const shots = ref<Schemas['ListedShot'][]>([])
@@ -20,11 +20,11 @@ async function attempt(what: () => Promise<void>) {
     problem.value = error.message
   }
 }
-onMounted(() => attempt(async () => void (shots.value = await call('GET', '/shots'))))
+onMounted(() => attempt(async () => void (shots.value = await got<Schemas['ListedShot'][]>(api.GET('/api/shots')))))
 
 const begin = () =>
   attempt(async () => {
-    const state = await call<ShotState>('POST', '/shots', { name: name.value.trim() || 'Untitled shot' })
+    const state = await got<ShotState>(api.POST('/api/shots', { body: { name: name.value.trim() || 'Untitled shot' } }))
     await router.push(`/shot/${state.id}/photo`)
   })
 const bring = (list: FileList | null) =>
@@ -39,7 +39,7 @@ async function remove(shot: Schemas['ListedShot']) {
   const sure = await ElMessageBox.confirm(`Remove “${shot.name}” for good? This cannot be undone.`, 'Remove a shot', {
     confirmButtonText: 'Remove', cancelButtonText: 'Keep', showClose: false,
   }).catch(() => null)
-  if (sure) await attempt(async () => void (shots.value = await call('DELETE', `/shots/${shot.id}`)))
+  if (sure) await attempt(async () => void (shots.value = await got<Schemas['ListedShot'][]>(api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: shot.id } } }))))
 }
 </script>
 

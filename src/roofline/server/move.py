@@ -4,41 +4,20 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-import numpy as np
 from flask import Response
 from pydantic import Field
 
-from roofline.core.camera import pan_tilt_roll
-from roofline.core.moment import Moment
 from roofline.core.move.findings import Finding
-from roofline.core.move.path import lens_centre, moments
 from roofline.errors import NotFound
-from roofline.model.base import VERDICTS, Model, Vec2, Vec3
+from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.move import Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
-from roofline.server.state import JobState, ShotState, job_state
+from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
 from roofline.stages import move
 
 FRAME = SHOT + "/frames/<frame>"
-
-
-class FrameCamera(Model):
-    """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered pixels."""
-
-    frame: int
-    position: Vec3
-    rotation: tuple[Vec3, Vec3, Vec3]
-    focal_px: float
-    pan_deg: float
-    tilt_deg: float
-    roll_deg: float
-
-
-class PathState(Model):
-    principal_point: Vec2
-    cameras: list[FrameCamera]
 
 
 class KeyByFigures(Model):
@@ -60,20 +39,6 @@ class CheckState(Model):
     report: CheckReport | None
     findings: list[Finding]
     verdicts: tuple[str, ...] = VERDICTS
-
-
-def _camera(moment: Moment) -> FrameCamera:
-    rotation = moment.view.rotation
-    pan, tilt, roll = (float(v) for v in np.degrees(pan_tilt_roll(rotation)))
-    return FrameCamera(
-        frame=int(moment.frame),
-        position=tuple(moment.view.position.tolist()),
-        rotation=tuple(tuple(row) for row in rotation.tolist()),  # type: ignore[arg-type]
-        focal_px=moment.view.focal,
-        pan_deg=pan,
-        tilt_deg=tilt,
-        roll_deg=roll,
-    )
 
 
 def _number(frame: str) -> int:
@@ -145,8 +110,7 @@ def _looking(site: Site, routes: Routes) -> None:
     @routes.add("GET", SHOT + "/path", returns=PathState)
     def camera_path(shot_id: str) -> PathState:
         """The delivered camera at every frame."""
-        shot = desk.store.load(shot_id)
-        return PathState(cameras=[_camera(m) for m in moments(shot)], principal_point=lens_centre(shot))
+        return path_of(desk.store.load(shot_id))
 
     @routes.add("GET", FRAME + "/verdicts", media="image/png", query={"width": Width})
     def verdict_picture(shot_id: str, frame: str, width: int = 960) -> Response:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections import OrderedDict
 from pathlib import Path
@@ -10,11 +11,13 @@ from typing import Any, Literal
 import numpy as np
 from flask import request
 
+from roofline.core.camera import pan_tilt_roll
 from roofline.core.massing.shapes import grazing
 from roofline.core.massing.solids import faces_of
-from roofline.core.move.path import home_key
+from roofline.core.moment import Moment
+from roofline.core.move.path import home_key, lens_centre, moments
 from roofline.errors import RoofLineError
-from roofline.model.base import Model, Vec3
+from roofline.model.base import Model, Vec2, Vec3
 from roofline.model.massing import AnySolid
 from roofline.model.move import Key
 from roofline.model.shot import Shot
@@ -25,6 +28,7 @@ from roofline.work.engines import digest
 from roofline.work.jobs import Job
 from roofline.work.warm import STEPS
 
+WANTS = "Roof-Line-Wants"  # header: "path" for who shows the camera's way
 HAS = "Roof-Line-Has"  # header: the shot's birth and the revision that a page has
 STATES = 40  # that are remembered, of all shots, to say what has changed since
 BY_ID = ("photos", "ties", "solids", "plates")
@@ -91,6 +95,23 @@ class Sequence(Model):
     plates: list[str]
 
 
+class FrameCamera(Model):
+    """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered pixels."""
+
+    frame: int
+    position: Vec3
+    rotation: tuple[Vec3, Vec3, Vec3]
+    focal_px: float
+    pan_deg: float
+    tilt_deg: float
+    roll_deg: float
+
+
+class PathState(Model):
+    principal_point: Vec2
+    cameras: list[FrameCamera]
+
+
 class ShotState(Model):
     """All that the browser needs of a shot.
 
@@ -113,7 +134,9 @@ class ShotState(Model):
     redo: str | None
     deliveries: list[DeliveryFile]
     jobs: list[JobState]
+    checked: bool = False  # whether there is a report on this very move
     warming: WarmingState | None = None
+    path: PathState | None = None  # when it was asked for
 
 
 class Built(Model):
@@ -121,6 +144,25 @@ class Built(Model):
 
     state: ShotState
     made: list[str]
+
+
+def camera_of(moment: Moment) -> FrameCamera:
+    rotation = moment.view.rotation
+    pan, tilt, roll = (float(v) for v in np.degrees(pan_tilt_roll(rotation)))
+    return FrameCamera(
+        frame=int(moment.frame),
+        position=tuple(moment.view.position.tolist()),
+        rotation=tuple(tuple(row) for row in rotation.tolist()),  # type: ignore[arg-type]
+        focal_px=moment.view.focal,
+        pan_deg=pan,
+        tilt_deg=tilt,
+        roll_deg=roll,
+    )
+
+
+def path_of(shot: Shot) -> PathState:
+    """The delivered camera at every frame."""
+    return PathState(cameras=[camera_of(m) for m in moments(shot)], principal_point=lens_centre(shot))
 
 
 def job_state(job: Job) -> JobState:
@@ -164,7 +206,9 @@ class States:
             redo=history.redo,
             jobs=[job_state(j) for j in desk.jobs.of(shot_id)],
             deliveries=self._deliveries(shot_id, revision),
+            checked=move.report_of(desk, shot) is not None,
             warming=self._warming(),
+            path=None,
         )
         with self._lock:
             self._known[shot_id, state.born, revision] = state
@@ -231,6 +275,9 @@ class States:
     def state(self, shot_id: str) -> ShotState:
         """The state of a shot, as the page that asks needs it: what has changed since what it has, if that is known."""
         whole = self.whole(shot_id)
+        if request.headers.get(WANTS) == "path":
+            with contextlib.suppress(RoofLineError):  # while there is no home, there is no path
+                whole = whole.model_copy(update={"path": path_of(whole.shot)})
         born, _, revision = request.headers.get(HAS, "").rpartition(":")
         if not revision.isdecimal():
             return whole

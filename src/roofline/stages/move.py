@@ -136,7 +136,7 @@ def order_check(desk: Desk, shot_id: str) -> Job:
 
 def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Check all frames; the report is kept and found by `report_of`."""
-    shot = desk.store.load(order.shot)
+    shot, revision = desk.store.load_with_revision(order.shot)
     report = report_of(desk, shot)
     if report is None:
         frames = moments(shot, width=min(CHECK_WIDTH, shot.delivery.width))
@@ -146,6 +146,9 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
 
         report = check(desk.engine(shot), frames, shot.limits, told)
         desk.kept.put("report", report_key(desk, shot), report)
+        figure, problem = telling(desk, shot)
+        line = {"stage": "move", "figure": figure, "problem": problem}
+        desk.news.tell(order.shot, "rail", {"revision": revision, "line": line})
     return {"holding": sum(f.holds for f in report.frames), "frames": len(report.frames)}
 
 
@@ -168,6 +171,7 @@ def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     if found.fraction < 1:
         moved = applied(shot, found).move
         set_move(desk, order.shot, moved, "Bring back the move", revision)
+        desk.changed(order.shot)
     worst = found.first_failure
     return {"fraction": found.fraction, "limited_by": worst.model_dump(mode="json") if worst else None}
 

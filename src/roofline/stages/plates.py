@@ -145,6 +145,7 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         "grow_px": grow_px,
     }
     made = _keep_clean(desk, order.shot, plate_id, update)
+    desk.changed(order.shot)
     return {"plate": made, "filled_px": int(hole.sum())}
 
 

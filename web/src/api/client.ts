@@ -1,5 +1,6 @@
-/** A thin client: JSON in, JSON out, problems as errors with their sentence. */
-import type { components } from './types.gen'
+/** The server's API, typed from its document; problems as errors with their sentence. */
+import createClient from 'openapi-fetch'
+import type { components, paths } from './types.gen'
 
 export type Schemas = components['schemas']
 export type ShotState = Schemas['ShotState']
@@ -25,24 +26,38 @@ export type Vec3 = [number, number, number]
 
 export class Problem extends Error {}
 
-export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  const form = body instanceof FormData
-  let response: Response
+/** What is said with every request about a shot: the revision that the page has, and whether it shows the camera's way. */
+export const told: { shot: string; has: string; wants: string } = { shot: '', has: '', wants: '' }
+
+export const api = createClient<paths>({ baseUrl: '' })
+api.use({
+  onRequest({ request }) {
+    if (told.shot && new URL(request.url).pathname.startsWith(`/api/shots/${told.shot}`)) {
+      if (told.has) request.headers.set('Roof-Line-Has', told.has)
+      if (told.wants) request.headers.set('Roof-Line-Wants', told.wants)
+    }
+    return request
+  },
+})
+
+/** The answer to a request; a refusal is thrown as a Problem. The type is said where it is asked: a client's own types forget that tuples have a length. */
+export async function got<T>(asked: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
+  let answer
   try {
-    response = await fetch(`/api${path}`, {
-      method,
-      signal,
-      headers: body === undefined || form ? undefined : { 'Content-Type': 'application/json' },
-      body: body === undefined ? undefined : form ? body : JSON.stringify(body),
-    })
+    answer = await asked
   } catch (error) {
-    if (signal?.aborted) throw error
+    if (error instanceof DOMException && error.name === 'AbortError') throw error
     throw new Problem('The server does not answer. Is it still running?')
   }
-  if (response.ok) return (await response.json()) as T
-  let detail = `The server answered ${response.status}.`
-  if (response.headers.get('Content-Type')?.includes('json')) detail = ((await response.json()) as { detail: string }).detail
-  throw new Problem(detail)
+  if (answer.response.ok) return answer.data as T
+  const detail = (answer.error as { detail?: string } | undefined)?.detail
+  throw new Problem(detail ?? `The server answered ${answer.response.status}.`)
+}
+
+/** A request whose path is made up where it is asked: for changes, which all answer alike. */
+export function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const ask = api.request as unknown as (method: string, path: string, init: object) => Promise<{ data?: T; error?: unknown; response: Response }>
+  return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? {} : { body }))
 }
 
 /** Runs only the latest of a row of requests, one at a time: for answers that follow a drag. */

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Clear files away that no shot has referred to for a month, by undo either. */
+        post: operations["clear_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -17,6 +34,23 @@ export interface paths {
         post?: never;
         /** Cancel a job. */
         delete: operations["cancel_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Live news of all shots; each message says which. */
+        get: operations["all_news"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -287,7 +321,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Live news of a shot: `changed` with its revision, `job` with its state. */
+        /** Live news of a shot: `changed` with its revision, `rail` with a figure, `job` with its state, `removed`. */
         get: operations["events"];
         put?: never;
         post?: never;
@@ -425,7 +459,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set all keys. */
+        /** Set all keys; `revision`: of the shot that they were made from. */
         put: operations["set_move"];
         post?: never;
         delete?: never;
@@ -724,6 +758,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The revision that a shot is at. */
+        get: operations["get_revision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/solids/{solid_id}": {
         parameters: {
             query?: never;
@@ -852,7 +903,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set what is thrown on what, in order. */
+        /** Set what is thrown on what, in order; `revision`: of the shot that the list was made from. */
         put: operations["set_throws"];
         post?: never;
         delete?: never;
@@ -869,7 +920,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keep the points that photos share, and solve. */
+        /** Keep the points that photos share, and solve; `revision`: of the shot that they were made from. */
         put: operations["set_ties"];
         post?: never;
         delete?: never;
@@ -1202,6 +1253,18 @@ export interface components {
              * @default 12
              */
             grow_px: number;
+        };
+        /**
+         * Cleared
+         * @description Files that nothing refers to: cleared away, their bytes, and those that are still within their grace.
+         */
+        Cleared: {
+            /** Bytes */
+            bytes: number;
+            /** Files */
+            files: number;
+            /** Waiting */
+            waiting: number;
         };
         /**
          * Column
@@ -2715,6 +2778,16 @@ export interface components {
             times: number;
         };
         /**
+         * Revision
+         * @description What a page that hears no news asks for.
+         */
+        Revision: {
+            /** Born */
+            born: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
          * Room
          * @description A box seen from inside; `open` names the sides that are left away. A cut is a bay built on.
          */
@@ -2782,6 +2855,20 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * Sequence
+         * @description The ids of all items of a shot's lists, in order.
+         */
+        Sequence: {
+            /** Photos */
+            photos: string[];
+            /** Plates */
+            plates: string[];
+            /** Solids */
+            solids: string[];
+            /** Ties */
+            ties: string[];
         };
         /**
          * SettledState
@@ -2871,8 +2958,18 @@ export interface components {
         /**
          * ShotState
          * @description All that the browser needs of a shot.
+         *
+         *     With `since`, the photos, ties, solids, plates and shapes are only those that differ from that revision's, and
+         *     `order` names all that there are.
          */
         ShotState: {
+            /** Born */
+            born: string;
+            /**
+             * Checked
+             * @default false
+             */
+            checked: boolean;
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryFile"][];
             /** First Frame */
@@ -2884,6 +2981,10 @@ export interface components {
             jobs: components["schemas"]["JobState"][];
             /** Last Frame */
             last_frame: number;
+            /** @default null */
+            order: components["schemas"]["Sequence"] | null;
+            /** @default null */
+            path: components["schemas"]["PathState"] | null;
             /** Rail */
             rail: components["schemas"]["Telling"][];
             /** Redo */
@@ -2893,8 +2994,15 @@ export interface components {
             /** Shapes */
             shapes: components["schemas"]["Outlined"][];
             shot: components["schemas"]["Shot"];
+            /**
+             * Since
+             * @default null
+             */
+            since: number | null;
             /** Undo */
             undo: string | null;
+            /** @default null */
+            warming: components["schemas"]["WarmingState"] | null;
         };
         /**
          * Shove
@@ -3483,6 +3591,18 @@ export interface components {
              */
             true_size: boolean;
         };
+        /**
+         * WarmingState
+         * @description How far the engine is compiled, once after an update.
+         */
+        WarmingState: {
+            /** Doing */
+            doing: string;
+            /** Step */
+            step: number;
+            /** Steps */
+            steps: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -3492,6 +3612,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    clear_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleared"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_job: {
         parameters: {
             query?: never;
@@ -3541,6 +3690,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_news: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": unknown;
                 };
             };
             /** @description Refused, with the reason */
@@ -4465,6 +4643,7 @@ export interface operations {
         parameters: {
             query?: {
                 label?: string;
+                revision?: number;
             };
             header?: never;
             path: {
@@ -5122,6 +5301,37 @@ export interface operations {
             };
         };
     };
+    get_revision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_solid: {
         parameters: {
             query?: never;
@@ -5400,7 +5610,9 @@ export interface operations {
     };
     set_throws: {
         parameters: {
-            query?: never;
+            query?: {
+                revision?: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -5437,6 +5649,7 @@ export interface operations {
         parameters: {
             query?: {
                 label?: string;
+                revision?: number;
             };
             header?: never;
             path: {

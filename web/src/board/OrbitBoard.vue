@@ -14,6 +14,7 @@ const gl = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
 const eye = reactive({ pan: 35, tilt: -24, far: 30, at: [0, 1, 0] as Vec3 })
 const failed = ref(false)
+const leftOut = ref<string | null>(null)
 const key = computed(() => JSON.stringify([props.shapes, props.thrown, props.state.shot.throws, props.state.shot.plates.map((p) => [p.file, p.matte])]))
 let drawn: Thrown | null = null
 
@@ -40,6 +41,7 @@ function render() {
 }
 async function rebuild() {
   await drawn?.set(props.state, { shaded: !props.thrown, hide: true })
+  leftOut.value = drawn?.leftOut() ?? null
   render()
 }
 onMounted(() => {
@@ -93,6 +95,7 @@ const same = (p: Vec2): Vec2 => p
     <canvas ref="gl" />
     <svg :width="width" :height="height"><Wire :shapes="shapes.filter((x) => x.id === chosen || also.includes(x.id))" :view="view" :to-screen="same" :chosen="chosen" :also="also" :scale="1" :tick="`${eye.pan},${eye.tilt},${eye.far},${eye.at}`" @choose="(id, e) => emit('choose', id, e)" /></svg>
     <p v-if="failed" class="told">This browser cannot draw in 3D (WebGL 2 is missing).</p>
+    <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
     <p class="how">Drag turns, Shift and drag shifts, the wheel comes nearer; 0 shows all.</p>
   </div>
 </template>
@@ -103,5 +106,6 @@ const same = (p: Vec2): Vec2 => p
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
 svg { position: absolute; inset: 0; }
 .told { position: absolute; inset: 0; display: grid; place-content: center; color: #fff; }
+.left-out { position: absolute; right: 10px; top: 10px; max-width: 46%; background: var(--paper); border: 1px solid var(--action); padding: 4px 9px; margin: 0; pointer-events: none; }
 .how { position: absolute; left: 10px; bottom: 10px; padding: 4px 8px; background: var(--paper); color: var(--ink); border: 1px solid var(--ink); pointer-events: none; }
 </style>

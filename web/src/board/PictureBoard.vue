@@ -10,7 +10,7 @@ const emit = defineEmits<{ down: [Vec2, PointerEvent]; move: [Vec2, PointerEvent
 const host = ref<HTMLElement>()
 const image = ref<HTMLImageElement>()
 const glass = ref<HTMLCanvasElement>()
-const pan = usePanZoom(host, () => [props.width, props.height])
+const pan = usePanZoom(host, () => [0, 0, props.width, props.height])
 const at = shallowRef<Vec2 | null>(null)
 const LOUPE = 132
 const ENLARGE = 6

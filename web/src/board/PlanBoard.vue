@@ -2,6 +2,7 @@
 /** Plan view: solids from above, the photographer's places with their view cones, and the move. */
 import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
+import { fitted, grown, type Area, type Place } from './planArea'
 import { usePanZoom } from './usePanZoom'
 
 const props = defineProps<{
@@ -14,42 +15,41 @@ const props = defineProps<{
   path?: FrameCamera[]
   keys?: { frame: number; position: number[]; home: boolean }[]
   now?: FrameCamera | null
-  aspect?: number
   deliveredWidth?: number
-  focus?: boolean
+  /** Pieces that lie under everything: the plan need not show them whole. */
+  grounds?: string[]
 }>()
 const emit = defineEmits<{ choose: [string, PointerEvent]; shift: [Vec2, boolean]; corner: [number, Vec2, boolean]; dragKey: [number, Vec2, boolean]; dragNow: [Vec2, boolean] }>()
 
 const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
 
-const extent = computed(() => {
-  const xs: number[] = []
-  const zs: number[] = []
-  const add = (p: number[]) => { xs.push(p[0]); zs.push(p[2]) }
-  for (const p of props.photos) if (p.camera?.position) add(p.camera.position)
-  for (const k of props.keys ?? []) add(k.position)
-  if (props.focus && xs.length > 1) {
-    // around the move: what stands near it gives the measure
-    const [x0, x1, z0, z1] = [Math.min(...xs), Math.max(...xs), Math.min(...zs), Math.max(...zs)]
-    const reach = Math.max(4, 1.2 * Math.max(x1 - x0, z1 - z0))
-    return [x0 - reach, z0 - reach * 0.7, x1 + reach, z1 + reach * 0.25]
-  }
-  const near = props.shapes.filter((s) => Math.max(...s.vertices.map((v) => Math.abs(v[0]) + Math.abs(v[2]))) < 70)
-  for (const s of near) s.vertices.forEach(add)
-  if (!xs.length) { xs.push(-10, 10); zs.push(-10, 10) }
-  const pad = 2.5
-  return [Math.min(...xs) - pad, Math.min(...zs) - pad, Math.max(...xs) + pad, Math.max(...zs) + pad]
-})
-const frozen = ref<number[] | null>(null)
-watch(() => props.shapes.length, () => (frozen.value = null))
-const box = computed(() => frozen.value ?? extent.value)
-const pan = usePanZoom(host, () => [(box.value[2] - box.value[0]) * UNIT, (box.value[3] - box.value[1]) * UNIT], 14)
+const places = (): Place[] => [
+  ...props.photos.flatMap((p) => (p.camera?.position ? [p.camera.position] : [])),
+  ...(props.keys ?? []).map((k) => k.position),
+]
+const opened = () => fitted(props.shapes, props.grounds ?? [], places())
+const area = ref<Area>(opened())
+/** What has been seen here: only what is new can make the plan grow, and not while something is in hand. */
+let seen = new Set(props.shapes.map((s) => s.id))
+let held = false
+function grow() {
+  if (held) return
+  const made = props.shapes.filter((s) => !seen.has(s.id))
+  seen = new Set(props.shapes.map((s) => s.id))
+  area.value = grown(area.value, made, props.grounds ?? [], places())
+}
+watch(() => [props.shapes.map((s) => s.id).join('|'), places().length], grow)
+const pan = usePanZoom(host, () => area.value.map((v) => v * UNIT) as Area, 14)
+function refit() {
+  area.value = opened()
+  pan.fit()
+}
 
-const flat = (p: number[]): Vec2 => pan.toScreen([(p[0] - box.value[0]) * UNIT, (p[2] - box.value[1]) * UNIT])
+const flat = (p: number[]): Vec2 => pan.toScreen([p[0] * UNIT, p[2] * UNIT])
 const metres = (screen: Vec2): Vec2 => {
   const [x, y] = pan.toPicture(screen)
-  return [x / UNIT + box.value[0], y / UNIT + box.value[1]]
+  return [x / UNIT, y / UNIT]
 }
 const line = (points: number[][], close = false) => 'M' + points.map((p) => flat(p).map((v) => v.toFixed(1)).join(' ')).join('L') + (close ? 'Z' : '')
 
@@ -71,7 +71,7 @@ function cone(position: number[], r: number[][], half: number, reach: number) {
   }
   return line([side(-1), position, side(1)])
 }
-const places = computed(() => props.photos.filter((p) => p.camera?.position).map((p) => ({
+const stands = computed(() => props.photos.filter((p) => p.camera?.position).map((p) => ({
   id: p.id, name: p.name, at: flat(p.camera!.position as Vec3), d: cone(p.camera!.position!, p.camera!.rotation as number[][], p.camera!.width / 2 / p.camera!.focal_px, 60),
 })))
 const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
@@ -129,13 +129,15 @@ function pressCorner(index: number, event: PointerEvent) {
 function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
   if (event.button !== 0 || pan.space.value) return
   event.stopPropagation()
-  frozen.value = box.value
+  held = true
   const to = (e: PointerEvent) => metres(pan.pointer(e))
   const move = (e: PointerEvent) => tell(to(e), false)
   const up = (e: PointerEvent) => {
     window.removeEventListener('pointermove', move)
     window.removeEventListener('pointerup', up)
     tell(to(e), true)
+    held = false
+    grow()
   }
   window.addEventListener('pointermove', move)
   window.addEventListener('pointerup', up)
@@ -143,7 +145,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
 </script>
 
 <template>
-  <div ref="host" class="plan" tabindex="0" aria-label="Plan view">
+  <div ref="host" class="plan" tabindex="0" aria-label="Plan view" @keydown.0.capture="area = opened()">
     <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
       <g v-for="o in outlines" :key="o.id" :data-plan="o.id" :class="{ chosen: o.id === chosen || also?.includes(o.id) }">
@@ -151,7 +153,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
         <path :d="o.d" class="grip" @pointerdown="press(o.id, $event)" />
         <path v-if="edit && (o.id === chosen || also?.includes(o.id))" :d="line(hullOf(o.vertices), true)" class="body" @pointerdown="press(o.id, $event)" />
       </g>
-      <g v-for="p in places" :key="p.id">
+      <g v-for="p in stands" :key="p.id">
         <path :d="p.d" class="cone" />
         <path :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`" class="place" />
         <text :x="p.at[0] + 8" :y="p.at[1] + 14">{{ p.name }}</text>
@@ -166,6 +168,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
       <circle v-if="now" class="lens" :cx="flat(now.position)[0]" :cy="flat(now.position)[1]" r="7" data-lens @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))" />
     </svg>
     <div class="scale"><i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span></div>
+    <button class="fit" title="Show everything that stands near (0)" @click="refit">Fit</button>
   </div>
 </template>
 
@@ -188,5 +191,6 @@ svg { display: block; }
 .lens { fill: var(--action); fill-opacity: 0.25; stroke: var(--action); cursor: grab; }
 text { font: 500 12px var(--label); fill: var(--ink); paint-order: stroke; stroke: #f4f2ed; stroke-width: 3px; pointer-events: none; }
 .scale { position: absolute; left: 12px; bottom: 10px; display: flex; align-items: center; gap: 6px; pointer-events: none; }
+.fit { position: absolute; left: 10px; top: 8px; background: var(--paper); padding: 3px 8px; }
 .scale i { display: block; height: 5px; border: 1px solid var(--ink); border-top: 0; }
 </style>

@@ -8,7 +8,7 @@ import type { ShotState, Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 
 const RASTER = 2048
-const MAX_THROWS = 7
+export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader may read
 
 interface Group { solid: number; throws: number[]; occlusion: boolean[]; cutout: boolean; positions: number[]; normals: number[]; faces: number[]; slant: number[] }
 /** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
@@ -140,6 +140,8 @@ export class Thrown {
   private brought = new Map<string, Float32Array>()
   private round = 0
   ready = false
+  /** Surfaces that carry more throws than this view can draw, with their number; deliveries and verdicts know them all. */
+  beyond: { surface: string; throws: number }[] = []
 
   /** `bare`: display colour, 0 to 1, of surfaces that no plate reaches; black as delivered. */
   constructor(canvas: HTMLCanvasElement, private clearTo: [number, number] = [0x000000, 1], private bare: [number, number, number] = [0, 0, 0]) {
@@ -159,6 +161,7 @@ export class Thrown {
     await Promise.all([...used.map((p) => this.load(state.id, p)), ...brought.map((x) => this.bring(state.id, x.id, x.file))])
     if (round !== this.round) return
     this.clear()
+    this.beyond = []
     const groups: Group[] = []
     let face = 0
     const number = new Map(used.map((p, i) => [p.id, i]))
@@ -172,7 +175,9 @@ export class Thrown {
       const throwsOf = new Map<string, Group>()
       const loops = brings ? [[]] : shape.loops
       loops.forEach((loop, l) => {
-        const mine = shot.throws.filter((t) => number.has(t.plate) && (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`))).slice(0, MAX_THROWS)
+        const all = shot.throws.filter((t) => number.has(t.plate) && (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`)))
+        if (all.length > MAX_THROWS) this.beyond.push({ surface: `${piece.name}, ${shape.names[l]}`, throws: all.length })
+        const mine = all.slice(0, MAX_THROWS)
         const key = mine.map((t) => `${t.plate}${t.occlusion}`).join()
         let group = throwsOf.get(key)
         if (!group) {
@@ -267,6 +272,14 @@ export class Thrown {
     this.renderer.setClearColor(...this.clearTo)
     scene.traverse((o) => { if (o instanceof three.Mesh) (o.material as three.Material).dispose() })
     return target
+  }
+
+  /** What this view leaves out, in a sentence; null when it shows everything. */
+  leftOut(): string | null {
+    if (!this.beyond.length) return null
+    const [first] = this.beyond
+    const more = this.beyond.length > 1 ? ` and ${this.beyond.length - 1} more surfaces` : ''
+    return `This view draws the first ${MAX_THROWS} of ${first.throws} throws on ${first.surface}${more}; verdicts and deliveries use all.`
   }
 
   render(view: View, width: number, height: number) {

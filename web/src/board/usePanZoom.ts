@@ -3,7 +3,8 @@ import { useElementSize, useEventListener } from '@vueuse/core'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
 import type { Vec2 } from '../api/client'
 
-export function usePanZoom(host: Ref<HTMLElement | undefined>, size: () => Vec2, margin = 22) {
+/** `area`: of the picture that is fitted into the host, x0, y0, x1, y1. */
+export function usePanZoom(host: Ref<HTMLElement | undefined>, area: () => [number, number, number, number], margin = 22) {
   const { width, height } = useElementSize(host)
   const at = reactive({ scale: 0.1, x: 0, y: 0 })
   const touched = ref(false)
@@ -11,15 +12,16 @@ export function usePanZoom(host: Ref<HTMLElement | undefined>, size: () => Vec2,
   const shifting = ref(false)
 
   function fit() {
-    const [w, h] = size()
+    const [x0, y0, x1, y1] = area()
+    const [w, h] = [x1 - x0, y1 - y0]
     if (!width.value || !height.value || !w || !h) return
     const pad = Math.min(margin, width.value / 20)
     at.scale = Math.min((width.value - 2 * pad) / w, (height.value - 2 * pad) / h)
-    at.x = (width.value - w * at.scale) / 2
-    at.y = (height.value - h * at.scale) / 2
+    at.x = (width.value - w * at.scale) / 2 - x0 * at.scale
+    at.y = (height.value - h * at.scale) / 2 - y0 * at.scale
     touched.value = false
   }
-  watch([width, height, () => size().join()], () => { if (!touched.value) fit() }, { immediate: true })
+  watch([width, height, () => area().join()], () => { if (!touched.value) fit() }, { immediate: true })
 
   function pointer(event: { clientX: number; clientY: number }): Vec2 {
     const box = host.value!.getBoundingClientRect()

@@ -40,6 +40,11 @@ async function rename() {
         </li>
       </ol>
       <div class="jobs" aria-live="polite">
+        <div v-if="s.warming" class="job" data-warming>
+          <strong>Getting the engine ready</strong>
+          <div class="bar"><div :style="{ width: `${(100 * s.warming.step) / s.warming.steps}%` }" /></div>
+          <div class="quiet small">{{ s.warming.doing }}<br />once, about a minute; go on meanwhile</div>
+        </div>
         <div v-for="job in running" :key="job.id" class="job">
           <div class="row between"><strong>{{ job.label }}</strong><button class="plain" @click="s.cancel(job.id)">Cancel</button></div>
           <div class="bar"><div :style="{ width: `${100 * job.progress}%` }" /></div>

@@ -1,7 +1,9 @@
 /** The shot that is open: its state as the server has it, news, and the one way to change it. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { call, Problem, type Job, type Key, type Photo, type Schemas, type ShotState } from '../api/client'
+import { api, call, got, Problem, told, type Job, type Key, type Photo, type Schemas, type ShotState } from '../api/client'
+import { fits, merged } from './merge'
+import { listen, type Message } from './news'
 
 export type Stage = 'photo' | 'survey' | 'massing' | 'plates' | 'move' | 'handoff'
 export const STAGES: { id: Stage; name: string }[] = [
@@ -22,7 +24,13 @@ export const useShot = defineStore('shot', () => {
   const plateId = ref<string | null>(null)
   const frame = ref(1)
   const busy = ref(0)
-  let news: EventSource | null = null
+  /** How far the engine is compiled, while it is: once after an update. */
+  const warming = ref<Schemas['WarmingState'] | null>(null)
+  /** That the shot was removed elsewhere. */
+  const removed = ref(false)
+  let deaf: (() => void) | null = null
+  /** The newest revision that news have told of. */
+  let newest = 0
   const doneWaiters = new Map<string, (job: Job) => void>()
 
   const id = computed(() => state.value?.id ?? '')
@@ -33,12 +41,25 @@ export const useShot = defineStore('shot', () => {
   })
   const homePhoto = computed<Photo | null>(() => state.value?.shot.photos.find((p) => p.camera) ?? null)
   const keys = computed<Key[]>(() => state.value?.shot.move.keys ?? [])
+  const grounds = computed(() => (state.value?.shot.solids ?? []).filter((x) => x.kind === 'ground').map((x) => x.id))
   const solid = computed(() => state.value?.shot.solids.find((s) => s.id === solidId.value) ?? null)
   const plate = computed(() => state.value?.shot.plates.find((p) => p.id === plateId.value) ?? null)
 
-  function take(next: ShotState) {
-    if (state.value && state.value.id === next.id && next.revision < state.value.revision) return
+  const path = () => ({ params: { path: { shot_id: id.value } } })
+
+  function take(answer: ShotState) {
+    const known = state.value
+    if (known?.id === answer.id && known.born === answer.born && answer.revision < known.revision) return
+    if (!fits(known, answer)) {
+      // an answer to what the page had by then: what it has by now must be asked for
+      told.has = ''
+      return void refresh()
+    }
+    const next = merged(known, answer)
     state.value = next
+    told.shot = next.id
+    told.has = `${next.born}:${next.revision}`
+    warming.value = next.warming ?? null
     frame.value = Math.min(Math.max(frame.value, next.first_frame), next.last_frame)
     next.jobs.forEach(settle)
   }
@@ -49,21 +70,51 @@ export const useShot = defineStore('shot', () => {
       state.value = null
       solidId.value = plateId.value = photoId.value = null
       jobs.value = {}
+      told.has = ''
     }
-    const next = await call<ShotState>('GET', `/shots/${shotId}`)
-    frame.value = Math.min(Math.max(frame.value, next.first_frame), next.last_frame)
-    take(next)
-    listen(shotId)
+    newest = 0
+    removed.value = false
+    take(await got<Schemas['ShotState']>(api.GET('/api/shots/{shot_id}', { params: { path: { shot_id: shotId } } })))
+    deaf ??= listen(hear)
   }
 
-  function listen(shotId: string) {
-    news?.close()
-    news = new EventSource(`/api/shots/${shotId}/events`)
-    news.addEventListener('changed', () => void refresh())
-    news.addEventListener('job', (event) => {
-      const job = JSON.parse((event as MessageEvent<string>).data) as Job
-      settle(job)
-    })
+  function hear(message: Message) {
+    const known = state.value
+    if (message.kind === 'again') return void askAgain()
+    if (message.kind === 'warming') {
+      const w = message.data as unknown as Schemas['WarmingState'] & { ready: boolean }
+      warming.value = w.ready ? null : w
+    }
+    if (!known || message.shot !== known.id) return
+    if (message.kind === 'changed') {
+      newest = Math.max(newest, message.data.revision as number)
+      void catchUp()
+    } else if (message.kind === 'job') {
+      settle(message.data as unknown as Job)
+    } else if (message.kind === 'rail' && message.data.revision === known.revision) {
+      const line = message.data.line as Schemas['Telling']
+      state.value = { ...known, rail: known.rail.map((l) => (l.stage === line.stage ? line : l)) }
+    } else if (message.kind === 'removed') {
+      removed.value = true
+    }
+  }
+
+  /** A page that has a revision asks for nothing; and while it waits for an answer of its own, that one brings it. */
+  async function catchUp() {
+    if (!busy.value && state.value && newest > state.value.revision) await refresh()
+  }
+
+  /** Nobody has told for a while, or something may have been missed. */
+  async function askAgain() {
+    const known = state.value
+    if (!known) return
+    try {
+      const now = await got<Schemas['Revision']>(api.GET('/api/shots/{shot_id}/revision', path()))
+      if (now.born !== known.born) told.has = ''
+      if (now.born !== known.born || now.revision > known.revision) await refresh()
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+    }
   }
 
   function settle(job: Job) {
@@ -71,20 +122,22 @@ export const useShot = defineStore('shot', () => {
     if (known && ['done', 'failed', 'cancelled'].includes(known.state)) return // news can overtake one another
     jobs.value[job.id] = job
     if (['done', 'failed', 'cancelled'].includes(job.state)) {
+      // a delivery changes no revision, and yet there is something new to show
+      if (known && job.state === 'done' && ['deliver', 'export'].includes(job.kind)) void refresh()
       doneWaiters.get(job.id)?.(job)
       doneWaiters.delete(job.id)
     }
   }
 
   function close() {
-    news?.close()
-    news = null
+    deaf?.()
+    deaf = null
   }
 
   async function refresh() {
     if (!state.value) return
     try {
-      take(await call<ShotState>('GET', `/shots/${id.value}`))
+      take(await got<Schemas['ShotState']>(api.GET('/api/shots/{shot_id}', path())))
     } catch (error) {
       if (!(error instanceof Problem)) throw error
     }
@@ -122,6 +175,7 @@ export const useShot = defineStore('shot', () => {
       return false
     } finally {
       busy.value--
+      void catchUp()
     }
   }
 
@@ -133,17 +187,18 @@ export const useShot = defineStore('shot', () => {
     const url = `/shots/${id.value}${path}`
     busy.value++
     try {
-      const got = await inTurn(() => call<Schemas['Built']>('POST', url, body))
-      const overtaken = got.state.revision < (state.value?.revision ?? 0)
-      take(got.state)
+      const built = await inTurn(() => call<Schemas['Built']>('POST', url, body))
+      const overtaken = built.state.revision < (state.value?.revision ?? 0)
+      take(built.state)
       problem.value = null
-      return overtaken ? null : got.made
+      return overtaken ? null : built.made
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       problem.value = error.message
       return null
     } finally {
       busy.value--
+      void catchUp()
     }
   }
 
@@ -160,13 +215,13 @@ export const useShot = defineStore('shot', () => {
         // news may have come before the answer, or the line may be down: ask as well
         const poll = async () => {
           if (!doneWaiters.has(job.id)) return
-          settle(await call<Job>('GET', `/jobs/${job.id}`).catch(() => job))
+          settle(await got<Schemas['JobState']>(api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).catch(() => job))
           if (doneWaiters.has(job.id)) setTimeout(poll, 700)
         }
         setTimeout(poll, 250)
       })
       if (ended.state === 'failed') problem.value = ended.error
-      await refresh()
+      if (state.value && ended.state === 'done' && ended.kind !== 'check') await catchUp()
       return ended
     } catch (error) {
       if (!(error instanceof Problem)) throw error
@@ -176,11 +231,11 @@ export const useShot = defineStore('shot', () => {
   }
 
   async function cancel(jobId: string) {
-    await call<Job>('DELETE', `/jobs/${jobId}`).catch(() => null)
+    await got<Schemas['JobState']>(api.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: jobId } } })).catch(() => null)
   }
 
   return {
-    state, problem, jobs, photoId, solidId, plateId, frame, busy, id, shot, photo, homePhoto, keys, solid, plate,
+    state, problem, warming, removed, jobs, photoId, solidId, plateId, frame, busy, id, shot, photo, homePhoto, keys, grounds, solid, plate,
     open, close, refresh, change, build, work, cancel, take,
   }
 })

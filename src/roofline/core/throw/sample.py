@@ -207,8 +207,8 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
     table, k = k, open_cast(k)
     height, width = out.shape[:2]
     sub = np.zeros(4, dtype=np.int64)
-    hits = np.zeros(16, dtype=np.int64)
-    near = np.zeros(16)
+    hits = np.zeros(cut.size, dtype=np.int64)  # all of them may lie over one pixel
+    near = np.zeros(cut.size)
     for row in range(first_row, height, STRIPES):
         for col in range(width):
             for s in range(4):
@@ -232,7 +232,7 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
                     continue
                 inv = inside(table, q, x, y)
                 face = k.piece_face[q]
-                if inv <= 0 or count == 16 or (count > 0 and k.piece_face[hits[count - 1]] == face):
+                if inv <= 0 or (count > 0 and k.piece_face[hits[count - 1]] == face):
                     continue
                 at = count
                 while at > 0 and near[at - 1] > inv:

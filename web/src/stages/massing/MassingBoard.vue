@@ -3,7 +3,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { call, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
+import { api, got, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
 import { groundGrid, viewOf } from '../../board/camera'
 import OrbitBoard from '../../board/OrbitBoard.vue'
 import PictureBoard from '../../board/PictureBoard.vue'
@@ -107,7 +107,7 @@ function shift(by: Vec2, done: boolean) {
   loose.value = null
   if (Math.hypot(...by) > 0.01) void s.build('/arrange', { op: 'move', ids: chosen.value, by: [by[0], 0, by[1]] })
 }
-const tryCorner = latest((index: number, axis: Axis, by: number) => call<Schemas['Constructed']>('POST', `/shots/${s.id}/solids/${s.solidId}/pull/try`, { corner: index, axis, by }), (got) => { if (planCorner.value) pulled.value = got.shapes[0] })
+const tryCorner = latest((index: number, axis: Axis, by: number) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: { corner: index, axis, by, photo: null, pixel: null } })), (got) => { if (planCorner.value) pulled.value = got.shapes[0] })
 function dragCorner(index: number, by: Vec2, done: boolean) {
   const solid = s.solid
   if (!solid || solid.locked) return
@@ -125,7 +125,7 @@ function dragCorner(index: number, by: Vec2, done: boolean) {
 
 // depth under the pointer, while depth is shown
 const depthHere = ref<{ at: Vec2; metres: number | null } | null>(null)
-const askDepth = latest(async (at: Vec2) => ({ at, got: await call<Schemas['DepthReading']>('GET', `/shots/${s.id}/depth/at?photo=${photo.value!.id}&x=${at[0]}&y=${at[1]}`) }), ({ at, got }) => { if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m } })
+const askDepth = latest(async (at: Vec2) => ({ at, got: await got<Schemas['DepthReading']>(api.GET('/api/shots/{shot_id}/depth/at', { params: { path: { shot_id: s.id }, query: { photo: photo.value!.id, x: at[0], y: at[1] } } })) }), ({ at, got }) => { if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m } })
 function hover(p: Vec2, event: PointerEvent) {
   if (looks.how === 'depth' && tool.value === 'choose' && camera.value && p[0] >= 0 && p[1] >= 0 && p[0] <= camera.value.width && p[1] <= camera.value.height) askDepth(p)
   move(p, event)
@@ -168,7 +168,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
       </div>
       <p v-if="hint" class="first" :class="{ told }" role="status" data-hint>{{ hint }}</p>
     </div>
-    <div v-if="shown === 'both' || shown === 'plan'" class="planhost"><PlanBoard :shapes="shapes" :photos="s.shot.photos" :chosen="s.solidId" :also="also" edit @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))" @shift="shift" @corner="dragCorner" /></div>
+    <div v-if="shown === 'both' || shown === 'plan'" class="planhost"><PlanBoard :shapes="shapes" :grounds="s.grounds" :photos="s.shot.photos" :chosen="s.solidId" :also="also" edit @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))" @shift="shift" @corner="dragCorner" /></div>
     <div v-if="shown === 'orbit'" class="planhost"><OrbitBoard :state="s.state!" :shapes="s.state!.shapes" :chosen="s.solidId" :also="also" :thrown="looks.how === 'thrown'" @choose="(id, e) => choose(id, e.shiftKey)" /></div>
     <div class="views-bar">
       <template v-if="shown === 'lens' || shown === 'both'">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { call, Problem, type Schemas } from '../../api/client'
+import { api, got, Problem, type Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
@@ -39,10 +39,10 @@ async function settle() {
   settling.value = true
   const id = s.solidId!
   try {
-    const got = await call<Schemas['SettledState']>('POST', `/shots/${s.id}/solids/${id}/settle`)
-    s.take(got.state)
+    const done = await got<Schemas['SettledState']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/settle', { params: { path: { shot_id: s.id, solid_id: id } } }))
+    s.take(done.state)
     s.problem = null
-    settled.value = { id, rms: got.rms_px, corner: got.corner_m, used: got.used, out: got.left_out }
+    settled.value = { id, rms: done.rms_px, corner: done.corner_m, used: done.used, out: done.left_out }
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     s.problem = error.message
@@ -69,7 +69,7 @@ const photo = computed(() => s.shot.photos.find((p) => p.id === s.photoId && p.c
 async function refreshLooks() {
   look.value = null
   if ((looks.how !== 'depth' && looks.how !== 'cover') || !photo.value?.camera?.position) return
-  look.value = await call<Schemas['Looks']>('GET', `/shots/${s.id}/looks?photo=${photo.value.id}`).catch(() => null)
+  look.value = await got<Schemas['Looks']>(api.GET('/api/shots/{shot_id}/looks', { params: { path: { shot_id: s.id }, query: { photo: photo.value.id } } })).catch(() => null)
   if (look.value?.near_m && looks.how === 'depth') { looks.near = Math.max(0.1, Math.floor(look.value.near_m * 10) / 10); looks.far = Math.max(looks.near + 1, Math.min(Math.ceil(look.value.far_m!), 400)) }
 }
 watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => void refreshLooks(), { immediate: true })

@@ -1,6 +1,6 @@
 /** Drawing a piece through the photo: clicks and drags become points, the server says what they would build. */
 import { computed, ref, shallowRef, type Ref } from 'vue'
-import { call, latest, Problem, type Photo, type Schemas, type Shape, type Vec2 } from '../../api/client'
+import { api, got, latest, Problem, type Photo, type Schemas, type Shape, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 import { depthOfOpening, factsOf, flatPlate, looks, tool, useChosen } from './tools'
 
@@ -40,17 +40,17 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   })
   const tryBuild = latest(async (what: object) => {
     try {
-      const got = await call<Schemas['Constructed']>('POST', `/shots/${s.id}/construct/try`, what)
+      const built = await got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/construct/try', { params: { path: { shot_id: s.id } }, body: what as Schemas['Construction'] }))
       told.value = null
-      return got.shapes as Shape[]
+      return built.shapes as Shape[]
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       told.value = error.message
       return drafts.value
     }
   }, (shapes) => { if (points.value.length || on.value) drafts.value = shapes })
-  const touch = latest((what: object) => call<Touched>('POST', `/shots/${s.id}/touch`, what), (got) => { if (tool.value !== 'choose') touched.value = got })
-  const ask = (pixel: Vec2, mode: string, snap: number) => call<Touched>('POST', `/shots/${s.id}/touch`, { pixel, photo: photo.value!.id, mode, reach: snap })
+  const touch = latest((what: object) => got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: what as Schemas['Touching'] })), (got) => { if (tool.value !== 'choose') touched.value = got })
+  const ask = (pixel: Vec2, mode: Schemas['Touching']['mode'], snap: number) => got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: { pixel, photo: photo.value!.id, mode, reach: snap, level: null, base: null } }))
 
   function giveUp() {
     gesture += 1

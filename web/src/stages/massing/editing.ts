@@ -1,6 +1,6 @@
 /** Dragging corners, sides and faces of the chosen piece: the server says what it becomes. */
 import { computed, ref, shallowRef, type Ref } from 'vue'
-import { call, latest, type Photo, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
+import { api, got, latest, type Photo, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
 import { project, type View } from '../../board/camera'
 import { useShot } from '../../state/shot'
 
@@ -14,8 +14,8 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   const held = ref<{ handle: Handle; from: Vec2; axis: Axis | null; at: Vec2 } | null>(null)
   const face = ref<{ name: string; from: Vec2; at: Vec2; moving: boolean } | null>(null)
   const pulled = shallowRef<Shape | null>(null)
-  const tryPull = latest((what: object) => call<Schemas['Constructed']>('POST', `/shots/${s.id}/solids/${s.solidId}/pull/try`, what), (got) => { if (held.value) pulled.value = got.shapes[0] })
-  const tryShove = latest((what: object) => call<Schemas['Constructed']>('POST', `/shots/${s.id}/solids/${s.solidId}/shove/try`, what), (got) => { if (face.value) pulled.value = got.shapes[0] })
+  const tryPull = latest((what: object) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: what as Schemas['Pull'] })), (got) => { if (held.value) pulled.value = got.shapes[0] })
+  const tryShove = latest((what: object) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/shove/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: what as Schemas['Shove'] })), (got) => { if (face.value) pulled.value = got.shapes[0] })
 
   const shape = computed(() => (pulled.value?.id === s.solidId ? pulled.value : s.state!.shapes.find((x) => x.id === s.solidId)) ?? null)
   /** Corners of the chosen piece, and the middles of its sides, as the lens sees them. */
@@ -96,8 +96,8 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   }
   /** Ask which face is under the pointer; it is dragged when it is the chosen piece's. */
   async function takeFace(p: Vec2): Promise<string | null> {
-    const got = await call<Schemas['Touched']>('POST', `/shots/${s.id}/touch`, { pixel: p, photo: photo.value!.id, mode: 'face' })
-    const [solid, ...rest] = (got.surface ?? '').split('/')
+    const under = await got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: { pixel: p, photo: photo.value!.id, mode: 'face', reach: 0, level: null, base: null } }))
+    const [solid, ...rest] = (under.surface ?? '').split('/')
     if (solid && solid === s.solidId && !s.solid?.locked) face.value = { name: rest.join('/'), from: p, at: p, moving: false }
     return solid || null
   }

@@ -3,7 +3,7 @@
 import { useElementSize, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { call, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
+import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
 import { fromPanTiltRoll, viewOfFrame } from '../../board/camera'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
@@ -20,6 +20,7 @@ const { width, height } = useElementSize(host)
 const wire = ref(false)
 const shown = ref<'both' | 'lens' | 'plan'>('both')
 const loading = ref(false)
+const leftOut = ref<string | null>(null)
 let thrown: Thrown | null = null
 
 const d = computed(() => s.shot.delivery)
@@ -46,6 +47,7 @@ async function rebuild() {
   loading.value = !thrown.ready
   await thrown.set(s.state)
   loading.value = false
+  leftOut.value = thrown.leftOut()
   render()
 }
 onMounted(() => {
@@ -81,7 +83,7 @@ const inked = computed(() => overlay.value && !playing.value && !hand.value && c
 
 // the pixel under the pointer tells its story
 const pixel = ref<Vec2 | null>(null)
-const probe = latest((frame: number, x: number, y: number) => call<Schemas['ProbeReport']>('GET', `/shots/${s.id}/frames/${frame}/probe?x=${x}&y=${y}`), (got) => { if (pixel.value) story.value = got })
+const probe = latest((frame: number, x: number, y: number) => got<Schemas['ProbeReport']>(api.GET('/api/shots/{shot_id}/frames/{frame}/probe', { params: { path: { shot_id: s.id, frame: String(frame) }, query: { x, y } } })), (got) => { if (pixel.value) story.value = got })
 function pixelAt(event: PointerEvent): Vec2 {
   const b = host.value!.getBoundingClientRect()
   return [((event.clientX - b.left - box.value.x) / box.value.w) * d.value.width, ((event.clientY - b.top - box.value.y) / box.value.h) * d.value.height]
@@ -191,13 +193,14 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <span v-if="told" class="quiet"> · {{ told }}</span>
       </div>
       <p v-if="loading" class="note">Getting the plates…</p>
+      <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
       <div class="corner" @pointerdown.stop>
         <label title="V"><input v-model="overlay" type="checkbox" data-overlay /> Verdicts</label>
         <label><input v-model="wire" type="checkbox" /> Wireframe</label>
       </div>
     </div>
     <div v-show="shown !== 'lens'" class="planhost">
-      <PlanBoard focus :shapes="s.state!.shapes" :photos="s.shot.photos" :path="cameras" :keys="s.keys" :now="at" :delivered-width="d.width" @drag-key="dragKey" @drag-now="dragNow" />
+      <PlanBoard :shapes="s.state!.shapes" :grounds="s.grounds" :photos="s.shot.photos" :path="cameras" :keys="s.keys" :now="at" :delivered-width="d.width" @drag-key="dragKey" @drag-now="dragNow" />
     </div>
     <div class="switch" role="group" aria-label="Views">
       <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
@@ -218,6 +221,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 .corner { position: absolute; left: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 12px; cursor: default; }
 .story { position: absolute; left: 10px; right: 10px; bottom: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 5px 10px; pointer-events: none; }
 .story.up { bottom: auto; top: 46px; }
+.left-out { position: absolute; right: 10px; top: 10px; max-width: 46%; background: var(--paper); border: 1px solid var(--action); padding: 4px 9px; pointer-events: none; }
 .note { position: absolute; inset: 0; display: grid; place-items: center; color: #fff; pointer-events: none; }
 .switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
 .switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }

@@ -1,6 +1,6 @@
 /** The move: the camera at every frame, the check, playing, and the key under the hand. */
 import { computed, effectScope, ref, shallowRef, watch } from 'vue'
-import { call, Problem, type FrameCamera, type Key, type Schemas } from '../../api/client'
+import { api, got, Problem, told, type FrameCamera, type Key, type Schemas } from '../../api/client'
 import { useShot } from '../../state/shot'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
@@ -26,20 +26,25 @@ export function useMove() {
 
   async function load() {
     const id = s.id
+    const where = { params: { path: { shot_id: id } } }
+    told.wants = 'path' // whoever has asked once shows the move: from now on the path comes with every change
     if (!s.state?.home && !s.keys.length) { path.value = null; report.value = null; return }
     try {
-      const [p, c] = await Promise.all([call<Schemas['PathState']>('GET', `/shots/${id}/path`), call<Schemas['CheckState']>('GET', `/shots/${id}/check`)])
+      const p = s.state?.path ?? (await got<Schemas['PathState']>(api.GET('/api/shots/{shot_id}/path', where)))
       if (id !== s.id) return
       path.value = p
       if (!s.busy) asked.value = null
-      report.value = c
-      if (!c.report && s.shot.solids.length) check()
+      if (s.state?.checked) report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
+      else {
+        report.value = null
+        if (s.shot.solids.length) check()
+      }
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       path.value = null
     }
   }
-  /** Check all frames, a moment after the last change. */
+  /** Check all frames, a moment after the last change; what has been checked before is there at once. */
   function check() {
     clearTimeout(timer)
     timer = window.setTimeout(async () => {
@@ -49,7 +54,8 @@ export function useMove() {
       checking.value = true
       const job = await s.work('/check')
       checking.value = false
-      if (job?.state === 'done') report.value = await call<Schemas['CheckState']>('GET', `/shots/${s.id}/check`).catch(() => report.value)
+      if (job?.state !== 'done') return
+      report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', { params: { path: { shot_id: s.id } } })).catch(() => report.value)
     }, 250)
   }
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = null) {

@@ -1,6 +1,6 @@
 /** The survey being drawn: what is kept, what is under the hand, and the solver's answer to it. */
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
-import { call, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
+import { api, got, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 
 export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
@@ -50,7 +50,7 @@ export function useSurvey() {
   const px = (v: number) => (v * (s.photo?.width ?? 1)) / FILM_BACK
 
   const ask = latest(
-    (id: string, photo: string, body: Survey) => call<Schemas['TrySurvey']>('POST', `/shots/${id}/photos/${photo}/survey/try`, body),
+    (id: string, photo: string, body: Survey) => got<Schemas['TrySurvey']>(api.POST('/api/shots/{shot_id}/photos/{photo_id}/survey/try', { params: { path: { shot_id: id, photo_id: photo } }, body })),
     (answer) => {
       if (answer.result) live.value = answer.result
       liveProblem.value = answer.problem ?? null
@@ -80,9 +80,9 @@ export function useSurvey() {
     return ok
   }
   const askLength = latest(
-    async (id: string, photo: string, plane: string, level: number, a: Vec2, b: Vec2) => {
+    async (id: string, photo: string, plane: Schemas['Measuring']['plane'], level: number, a: Vec2, b: Vec2) => {
       try {
-        return { ...(await call<Schemas['Measured']>('POST', `/shots/${id}/photos/${photo}/measure`, { plane, level, a, b })), a, b, problem: null }
+        return { ...(await got<Schemas['Measured']>(api.POST('/api/shots/{shot_id}/photos/{photo_id}/measure', { params: { path: { shot_id: id, photo_id: photo } }, body: { plane, level, a, b } }))), a, b, problem: null }
       } catch (error) {
         if (!(error instanceof Problem)) throw error
         return { metres: null, sigma_m: 0, a, b, problem: error.message }
@@ -99,7 +99,7 @@ export function useSurvey() {
     finding.value = true
     s.problem = null
     try {
-      found.value = await call<Schemas['FoundEdges']>('POST', `/shots/${s.id}/photos/${s.photo!.id}/survey/find`)
+      found.value = await got<Schemas['FoundEdges']>(api.POST('/api/shots/{shot_id}/photos/{photo_id}/survey/find', { params: { path: { shot_id: s.id, photo_id: s.photo!.id } } }))
       dropped.value = new Set()
       foundProblem.value = null
     } catch (error) {
@@ -122,8 +122,8 @@ export function useSurvey() {
   /** An edge laid onto the picture's own edge; as drawn where there is no clear one. */
   async function snapped(points: Vec2[], reach: number): Promise<Vec2[]> {
     try {
-      const got = await call<Schemas['Snapped']>('POST', `/shots/${s.id}/photos/${s.photo!.id}/survey/snap`, { points, reach: Math.min(Math.max(reach, 2), 40) })
-      return (got.points as Vec2[] | null) ?? points
+      const laid = await got<Schemas['Snapped']>(api.POST('/api/shots/{shot_id}/photos/{photo_id}/survey/snap', { params: { path: { shot_id: s.id, photo_id: s.photo!.id } }, body: { points, reach: Math.min(Math.max(reach, 2), 40) } }))
+      return (laid.points as Vec2[] | null) ?? points
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       return points
@@ -169,7 +169,7 @@ export function useSurvey() {
   }
   /** Say the directions of found edges otherwise, or leave some out; the camera that they give follows. */
   const askFound = latest(
-    (id: string, photo: string, body: Survey) => call<Schemas['TrySurvey']>('POST', `/shots/${id}/photos/${photo}/survey/try`, body),
+    (id: string, photo: string, body: Survey) => got<Schemas['TrySurvey']>(api.POST('/api/shots/{shot_id}/photos/{photo_id}/survey/try', { params: { path: { shot_id: id, photo_id: photo } }, body })),
     (answer) => {
       if (found.value && answer.result) found.value = { ...found.value, result: answer.result }
       foundProblem.value = answer.problem ?? null
