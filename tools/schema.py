@@ -1,4 +1,5 @@
-"""Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document.
+"""Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document; and what
+the front end shares with the server (see tools.shared).
 
 python -m tools.schema            write
 python -m tools.schema --check    exit 1 when a file is not current
@@ -11,12 +12,15 @@ import sys
 import tempfile
 from pathlib import Path
 
+from tools.shared import constants, vectors
+
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import Shot
 from roofline.model.survey import SurveyInput, SurveyResult
 from roofline.server.app import create_app
 
-FOLDER = Path(__file__).resolve().parents[1] / "docs" / "schema"
+ROOT = Path(__file__).resolve().parents[1]
+SCHEMA = ROOT / "docs" / "schema"
 
 
 def documents() -> dict[str, dict]:
@@ -32,16 +36,24 @@ def documents() -> dict[str, dict]:
     }
 
 
+def texts() -> dict[Path, str]:
+    """All files that are made, and what is in them."""
+    made = {
+        SCHEMA / name: json.dumps(document, indent=1, sort_keys=True, ensure_ascii=False) + "\n"
+        for name, document in documents().items()
+    }
+    web = ROOT / "web" / "src"
+    return made | {web / "api" / "shared.gen.ts": constants(), web / "board" / "vectors.gen.json": vectors()}
+
+
 def main() -> int:
-    FOLDER.mkdir(parents=True, exist_ok=True)
     stale = []
-    for name, document in documents().items():
-        text = json.dumps(document, indent=1, sort_keys=True, ensure_ascii=False) + "\n"
-        path = FOLDER / name
+    for path, text in texts().items():
         if "--check" in sys.argv:
             if not path.exists() or path.read_text() != text:
-                stale.append(name)
+                stale.append(path.name)
         else:
+            path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(text)
     if stale:
         print("not current: " + ", ".join(stale) + "; run python -m tools.schema")

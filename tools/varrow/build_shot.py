@@ -1,6 +1,6 @@
 """Make the demo shot package from the two photographs: survey, massing, plates and move.
 
-    python -m tools.varrow.build_shot FIRST.jpg SECOND.jpg
+    python -m tools.varrow.build_shot FIRST.jpg SECOND.jpg [FOLDER]
 
 Every edge, foot and outline is set where a careful hand would set it: on the true picture of the place, off by half
 a pixel or so. All else comes from Roof Line itself.
@@ -32,8 +32,12 @@ from roofline.model.move import Key, Move
 from roofline.model.plates import Outline, Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Edge, Length, Survey
-from roofline.stages.studio import Studio
-from roofline.store.store import Store
+from roofline.stages import photo as photos
+from roofline.stages import plates, survey
+from roofline.stages.massing import drawing, pieces
+from roofline.stages.massing.drawing import Gesture
+from roofline.stages.opening import open_desk
+from roofline.work.desk import Desk
 
 from . import truth as t
 
@@ -180,7 +184,7 @@ def silhouette(view: View, shot: Shot, idents: list[str]):
 
 
 def clean_strip(
-    studio: Studio,
+    desk: Desk,
     shot_id: str,
     name: str,
     idents: list[str],
@@ -191,7 +195,7 @@ def clean_strip(
     true: View,
 ) -> None:
     """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px wide."""
-    store = studio.store
+    store = desk.store
     shot = store.load(shot_id)
     photo = shot.photos[0]
     shape = unary_union([silhouette(view_of(photo.camera), shot, idents), *extra])
@@ -251,20 +255,36 @@ def moved(shot: Shot, frame: int, by, pan=0.0, tilt=0.0, zoom=1.0) -> Key:
     return Key(frame=frame, position=tuple(pos.tolist()), rotation=(w, x, y, z), focal_px=home.focal_px * zoom)
 
 
+def stand(desk: Desk, shot_id: str, solid: AnySolid) -> None:
+    """Add a solid as it is, with the photo thrown on it."""
+
+    def alter(shot: Shot) -> Shot:
+        shot.solids.append(solid)
+        pieces.thrown_on(shot, solid, None)
+        return shot
+
+    desk.store.change(shot_id, f"Build {solid.name}", alter)
+
+
 def main() -> None:
-    first, second = Path(sys.argv[1]), Path(sys.argv[2])
+    build(Path(sys.argv[1]), Path(sys.argv[2]), Path(sys.argv[3]) if len(sys.argv) > 3 else FOLDER)
+
+
+def build(first: Path, second: Path, out: Path) -> None:
+    """Write the demo shot's package, made from its two photographs, to a folder; what is there is replaced."""
     rng = np.random.default_rng(20)
     true = t.first_view()
     with tempfile.TemporaryDirectory() as folder:
-        studio = Studio(Store(Path(folder)))
-        store = studio.store
+        desk = open_desk(Path(folder))
+        store = desk.store
         shot_id = store.create(Shot(name="Varrow Halt"), "varrow-halt")
-        one = studio.add_photo(shot_id, "Platform side.jpg", first.read_bytes())
-        studio.add_photo(shot_id, "From the hut.jpg", second.read_bytes())
+        one = photos.bring(desk, shot_id, "Platform side.jpg", first.read_bytes())
+        photos.bring(desk, shot_id, "From the hut.jpg", second.read_bytes())
         lx, _, lz = t.LAMP["foot"]
         foot, head, datum = true.project(np.array([(lx, 0, lz), (lx, t.LAMP["height"] - 0.14, lz), (0.0, 0.0, 0.0)]))
         hand = rng.normal(0, HAND, (3, 2))
-        studio.survey.keep(
+        survey.keep(
+            desk,
             shot_id,
             one,
             Survey(
@@ -286,13 +306,12 @@ def main() -> None:
         view = view_of(camera)
         print("f", camera.focal_px, "true", true.focal, "at", camera.position, "true", true.position)
         for solid in solids(view, true):
-            studio.add_solid(shot_id, lambda _, s=solid: s, None)
-        plate = studio.outline(shot_id, one, outline(true), "Trolley and lamp", None)
+            stand(desk, shot_id, solid)
+        plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp", None)
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
-        studio.add_solid(
-            shot_id, lambda s: studio.construct(s, "flat", [at], None, one, plate, None, "Trolley and lamp flat"), plate
-        )
-        studio.clean(shot_id, plate, 10.0, lambda *_: None)
+        flat_name = "Trolley and lamp flat"
+        drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
+        plates.order_clean(desk, shot_id, plate, 10.0).ended.wait()
 
         built = [s.id for s in store.load(shot_id).solids]
         lamp = Polygon(outline(true).points)
@@ -300,10 +319,10 @@ def main() -> None:
         flat = next(i for i in built if "flat" in i)
         rest = [i for i in built if i not in ("ground", "hills", "platform")]
         clean_strip(
-            studio, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true
+            desk, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true
         )
         clean_strip(
-            studio,
+            desk,
             shot_id,
             "Hills behind",
             [i for i in rest if i != flat] + ["platform"],
@@ -334,9 +353,10 @@ def main() -> None:
 
         store.change(shot_id, "Plan the move", move)
         shot = store.load(shot_id)
-        if FOLDER.exists():
-            shutil.rmtree(FOLDER)
-        write_package(shot, store.blobs.read, FOLDER)
+        desk.close()
+        if out.exists():
+            shutil.rmtree(out)
+        write_package(shot, store.blobs.read, out)
 
 
 if __name__ == "__main__":

@@ -14,7 +14,7 @@ from roofline.formats.pictures import to_display
 
 CODECS = {
     "mp4": ("libx264", {"crf": "16", "preset": "medium"}),
-    "webm": ("libvpx-vp9", {"crf": "22", "b": "0", "deadline": "realtime", "cpu-used": "5", "row-mt": "1"}),
+    "webm": ("libvpx-vp9", {"crf": "22", "b": "0", "deadline": "good", "cpu-used": "5", "row-mt": "1"}),
 }
 
 
@@ -23,7 +23,8 @@ class VideoFile:
 
     def __init__(self, path: Path, form: str, width: int, height: int, fps: float):
         codec, options = CODECS[form]
-        self.container = av.open(str(path), "w")
+        # without a name by chance and the hour of writing: the same frames give the same bytes
+        self.container = av.open(str(path), "w", options={"fflags": "bitexact"})
         stream: Any = self.container.add_stream(codec, rate=Fraction(fps).limit_denominator(1001), options=options)
         self.stream = stream
         self.stream.width, self.stream.height = width + width % 2, height + height % 2

@@ -1,5 +1,7 @@
 /** Verdicts as patterns: colour is never the only code. */
-export const VERDICTS = ['sound', 'soft', 'smeared', 'spilled', 'bare', 'void'] as const
+import { VERDICTS } from '../api/shared.gen'
+
+export { VERDICTS }
 export type Verdict = (typeof VERDICTS)[number]
 export const SAYS: Record<Verdict, string> = {
   sound: 'holds', soft: 'enlarged too far', smeared: 'stretched too far', spilled: 'where the plate could not see', bare: 'needs paint', void: 'no surface',

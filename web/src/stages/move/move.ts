@@ -77,4 +77,4 @@ export function useMove() {
   return { s, path, cameras, at, figures, key, report, frameReport, playing, hand, overlay, story, checking, load, check, setKey, removeKey }
 }
 
-export const FILM_BACK = 36
+export { FILM_BACK } from '../../api/shared.gen'

@@ -1,6 +1,7 @@
 /** The survey being drawn: what is kept, what is under the hand, and the solver's answer to it. */
 import { computed, reactive, ref, shallowRef, watch } from 'vue'
 import { api, got, latest, Problem, type Edge, type Family, type Schemas, type Survey, type SurveyResult, type Vec2 } from '../../api/client'
+import { FILM_BACK } from '../../api/shared.gen'
 import { useShot } from '../../state/shot'
 
 export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
@@ -8,7 +9,6 @@ export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure
 export const familyOf = (t: Tool): Family | null | undefined => (t === 'straight' ? null : t === 'run' || t === 'return' || t === 'rise' ? t : undefined)
 export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
 export const HINTS: Record<Family, string> = { run: 'along the front', return: 'into depth', rise: 'up' }
-const FILM_BACK = 36
 
 const tool = ref<Tool>('run')
 /** The edges that are chosen; of several, the one chosen last is the one whose points show. */

@@ -1,0 +1,78 @@
+"""What Python and TypeScript must agree on: constants for the front end, and vectors that its tests are held to."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+
+from roofline.core.camera import (
+    bend_pixels,
+    from_pan_tilt_roll,
+    matrix_to_quaternion,
+    view_of,
+)
+from roofline.model.base import VERDICTS
+from roofline.model.survey import Camera
+from roofline.stages.survey import FILM_BACK_MM
+
+DIGITS = 9
+
+
+def constants() -> str:
+    """`web/src/api/shared.gen.ts`."""
+    names = ", ".join(f"'{v}'" for v in VERDICTS)
+    return (
+        "/** Made by `python -m tools.schema` from the server's own; do not edit. */\n"
+        f"export const VERDICTS = [{names}] as const\n"
+        f"export const FILM_BACK = {FILM_BACK_MM:g} // millimetres\n"
+    )
+
+
+def _listed(values: Any) -> Any:
+    return np.round(np.asarray(values, dtype=float), DIGITS).tolist()
+
+
+def _camera(rng: np.random.Generator) -> tuple[dict[str, Any], Camera]:
+    angles = rng.uniform([-170, -60, -30], [170, 60, 30])
+    width, height = (int(v) for v in rng.integers(400, 6000, 2))
+    camera = Camera(
+        width=width,
+        height=height,
+        focal_px=float(rng.uniform(0.5, 3) * width),
+        principal_point=(float(rng.uniform(0.4, 0.6) * width), float(rng.uniform(0.4, 0.6) * height)),
+        distortion=tuple(rng.uniform(-0.05, 0.05, 5)),
+        rotation=from_pan_tilt_roll(*np.radians(angles)).tolist(),
+        position=tuple(rng.uniform([-5, 0.5, -5], [5, 4, 5])),
+    )
+    return {"angles_deg": _listed(angles), "camera": camera.model_dump(mode="json")}, camera
+
+
+def vectors(count: int = 12) -> str:
+    """`web/src/board/vectors.gen.json`: cameras, points and pixels, and what Python makes of them."""
+    rng = np.random.default_rng(5)
+    out = []
+    for _ in range(count):
+        entry, camera = _camera(rng)
+        view = view_of(camera)
+        points = view.position + view.rays(rng.uniform(0, [camera.width, camera.height], (4, 2))) * rng.uniform(
+            1, 40, (4, 1)
+        )
+        pixels = rng.uniform(0, [camera.width, camera.height], (4, 2))
+        rays = view.rays(pixels)
+        with np.errstate(divide="ignore"):
+            k = -view.position[1] / rays[:, 1]
+        ground = view.position + rays * k[:, None]
+        out.append(
+            entry
+            | {
+                "quaternion": _listed(matrix_to_quaternion(view.rotation.T)),
+                "points": _listed(points),
+                "projected": _listed(view.project(points)),
+                "pixels": _listed(pixels),
+                "bent": _listed(bend_pixels(pixels, camera)),
+                "on_ground": [_listed(g) if t > 0 else None for g, t in zip(ground, k, strict=True)],
+            }
+        )
+    return json.dumps(out, indent=1) + "\n"
