@@ -21,30 +21,55 @@ import SurveyBoard from './stages/survey/SurveyBoard.vue'
 import SurveyLedger from './stages/survey/SurveyLedger.vue'
 import Strip from './strip/Strip.vue'
 
-const boards = { photo: PhotoStage, survey: SurveyBoard, massing: MassingBoard, plates: PlatesBoard, move: MoveBoard, handoff: HandoffBoard }
-const ledgers = { photo: PhotoLedger, survey: SurveyLedger, massing: MassingLedger, plates: PlatesLedger, move: MoveLedger, handoff: HandoffLedger }
+const boards = {
+  photo: PhotoStage,
+  survey: SurveyBoard,
+  massing: MassingBoard,
+  plates: PlatesBoard,
+  move: MoveBoard,
+  handoff: HandoffBoard,
+}
+const ledgers = {
+  photo: PhotoLedger,
+  survey: SurveyLedger,
+  massing: MassingLedger,
+  plates: PlatesLedger,
+  move: MoveLedger,
+  handoff: HandoffLedger,
+}
 
 const route = useRoute()
 const router = useRouter()
 const s = useShot()
 const lost = ref<string | null>(null)
 const help = ref(false)
-const stage = computed<Stage>(() => (STAGES.some((x) => x.id === route.params.stage) ? (route.params.stage as Stage) : 'photo'))
+const stage = computed<Stage>(() =>
+  STAGES.some((x) => x.id === route.params.stage) ? (route.params.stage as Stage) : 'photo',
+)
 const strip = computed(() => stage.value === 'move' || stage.value === 'handoff')
 
-watch(() => route.params.id as string, async (id) => {
-  if (!id) return
-  lost.value = null
-  try {
-    await s.open(id)
-    document.title = `${s.shot.name} · Roof Line`
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error
-    lost.value = error.message
-  }
-}, { immediate: true })
+watch(
+  () => route.params.id as string,
+  async (id) => {
+    if (!id) return
+    lost.value = null
+    try {
+      await s.open(id)
+      document.title = `${s.shot.name} · Roof Line`
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      lost.value = error.message
+    }
+  },
+  { immediate: true },
+)
 watch(stage, () => (s.problem = null))
-watch(() => s.removed, (gone) => { if (gone) lost.value = 'This shot has been removed in another window.' })
+watch(
+  () => s.removed,
+  (gone) => {
+    if (gone) lost.value = 'This shot has been removed in another window.'
+  },
+)
 onBeforeUnmount(() => s.close())
 
 const typing = () => ['INPUT', 'SELECT', 'TEXTAREA'].includes(document.activeElement?.tagName ?? '')
@@ -53,7 +78,9 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   event.preventDefault()
   void s.change('POST', event.shiftKey ? '/redo' : '/undo')
 })
-onKeyStroke('?', () => { if (!typing()) help.value = !help.value })
+onKeyStroke('?', () => {
+  if (!typing()) help.value = !help.value
+})
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (!event.altKey || !/^[1-6]$/.test(event.key)) return
   event.preventDefault()
@@ -85,13 +112,47 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 </template>
 
 <style scoped>
-.bench { display: grid; height: 100%; grid-template: minmax(0, 1fr) / 176px minmax(0, 1fr) 304px; }
-.bench.strip { grid-template: minmax(0, 1fr) 148px / 176px minmax(0, 1fr) 304px; }
-.bench.strip > :first-child { grid-row: 1 / 3; }
-.board { background: var(--surround); position: relative; overflow: hidden; min-width: 0; min-height: 0; }
-.opening { display: grid; place-items: center; color: #fff; }
-.ledger { border-left: 1px solid var(--ink); padding: 14px 14px 20px; overflow-y: auto; min-height: 0; }
-.band { grid-column: 2 / 4; border-top: 1px solid var(--ink); }
-.lost { padding: 80px; max-width: 560px; }
-.problem { position: sticky; top: 0; z-index: 3; background: #f7e9e4; }
+.bench {
+  display: grid;
+  height: 100%;
+  grid-template: minmax(0, 1fr) / 176px minmax(0, 1fr) 304px;
+}
+.bench.strip {
+  grid-template: minmax(0, 1fr) 148px / 176px minmax(0, 1fr) 304px;
+}
+.bench.strip > :first-child {
+  grid-row: 1 / 3;
+}
+.board {
+  background: var(--surround);
+  position: relative;
+  overflow: hidden;
+  min-width: 0;
+  min-height: 0;
+}
+.opening {
+  display: grid;
+  place-items: center;
+  color: #fff;
+}
+.ledger {
+  border-left: 1px solid var(--ink);
+  padding: 14px 14px 20px;
+  overflow-y: auto;
+  min-height: 0;
+}
+.band {
+  grid-column: 2 / 4;
+  border-top: 1px solid var(--ink);
+}
+.lost {
+  padding: 80px;
+  max-width: 560px;
+}
+.problem {
+  position: sticky;
+  top: 0;
+  z-index: 3;
+  background: #f7e9e4;
+}
 </style>

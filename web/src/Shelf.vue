@@ -37,16 +37,27 @@ const bring = (list: FileList | null) =>
   })
 async function remove(shot: Schemas['ListedShot']) {
   const sure = await ElMessageBox.confirm(`Remove “${shot.name}” for good? This cannot be undone.`, 'Remove a shot', {
-    confirmButtonText: 'Remove', cancelButtonText: 'Keep', showClose: false,
+    confirmButtonText: 'Remove',
+    cancelButtonText: 'Keep',
+    showClose: false,
   }).catch(() => null)
-  if (sure) await attempt(async () => void (shots.value = await got<Schemas['ListedShot'][]>(api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: shot.id } } }))))
+  if (sure)
+    await attempt(
+      async () =>
+        void (shots.value = await got<Schemas['ListedShot'][]>(
+          api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: shot.id } } }),
+        )),
+    )
 }
 </script>
 
 <template>
   <main class="shelf">
     <header>
-      <svg viewBox="0 0 32 20" width="48" aria-hidden="true"><path d="M2 14 L15 3 L30 9" fill="none" stroke="#B5432A" stroke-width="2.4" /><path d="M2 18 H30" stroke="#22303A" stroke-width="1.4" /></svg>
+      <svg viewBox="0 0 32 20" width="48" aria-hidden="true">
+        <path d="M2 14 L15 3 L30 9" fill="none" stroke="#B5432A" stroke-width="2.4" />
+        <path d="M2 18 H30" stroke="#22303A" stroke-width="1.4" />
+      </svg>
       <h1>Roof Line</h1>
       <p>From a photograph to a camera move of which you know, frame by frame, whether the picture holds.</p>
     </header>
@@ -54,10 +65,16 @@ async function remove(shot: Schemas['ListedShot']) {
     <ul>
       <li v-for="shot in shots" :key="shot.id">
         <RouterLink :to="`/shot/${shot.id}/photo`" :data-shot="shot.id">
-          <img v-if="shot.photo" :src="`/api/shots/${shot.id}/photos/${shot.photo}/picture?width=480`" :alt="`Photo of ${shot.name}`" />
+          <img
+            v-if="shot.photo"
+            :src="`/api/shots/${shot.id}/photos/${shot.photo}/picture?width=480`"
+            :alt="`Photo of ${shot.name}`"
+          />
           <span v-else class="blank">no photo yet</span>
           <strong>{{ shot.name }}</strong>
-          <span class="figure quiet">made {{ shot.made.slice(0, 10) }} · {{ shot.revision }} change{{ shot.revision === 1 ? '' : 's' }}</span>
+          <span class="figure quiet"
+            >made {{ shot.made.slice(0, 10) }} · {{ shot.revision }} change{{ shot.revision === 1 ? '' : 's' }}</span
+          >
         </RouterLink>
         <button class="plain" :aria-label="`Remove ${shot.name}`" @click="remove(shot)">Remove</button>
       </li>
@@ -70,7 +87,13 @@ async function remove(shot: Schemas['ListedShot']) {
         <div>
           <label>Bring a shot package</label>
           <button @click="file?.click()">Choose a ZIP…</button>
-          <input ref="file" type="file" accept=".zip" hidden @change="bring(($event.target as HTMLInputElement).files)" />
+          <input
+            ref="file"
+            type="file"
+            accept=".zip"
+            hidden
+            @change="bring(($event.target as HTMLInputElement).files)"
+          />
         </div>
       </li>
     </ul>
@@ -78,18 +101,89 @@ async function remove(shot: Schemas['ListedShot']) {
 </template>
 
 <style scoped>
-.shelf { height: 100%; overflow: auto; padding: 56px 72px; }
-header { display: grid; grid-template-columns: auto 1fr; column-gap: 16px; align-items: center; margin-bottom: 32px; border-bottom: 1px solid var(--ink); padding-bottom: 18px; }
-h1 { font: 600 34px/1 var(--label); letter-spacing: 0.01em; }
-header p { grid-column: 2; color: var(--ink-soft); font-size: 15px; }
-ul { list-style: none; padding: 0; margin: 0; display: grid; grid-template-columns: repeat(auto-fill, 340px); gap: 28px; }
-li { position: relative; }
-a { display: flex; flex-direction: column; gap: 3px; color: inherit; text-decoration: none; border-bottom: 1px solid var(--rule); padding-bottom: 10px; }
-a:hover strong { text-decoration: underline; }
-img, .blank { width: 340px; height: 220px; object-fit: cover; margin-bottom: 6px; background: var(--paper-deep); display: grid; place-items: center; color: var(--ink-soft); }
-strong { font-size: 17px; }
-li > .plain { position: absolute; right: 0; bottom: 8px; }
-.new { border: 1px solid var(--rule); padding: 22px; display: grid; gap: 24px; align-content: center; min-height: 220px; }
-.new label { display: block; font: 600 12px/1 var(--label); letter-spacing: 0.09em; text-transform: uppercase; margin-bottom: 8px; }
-.new form input { width: 190px; margin-right: 8px; height: 30px; }
+.shelf {
+  height: 100%;
+  overflow: auto;
+  padding: 56px 72px;
+}
+header {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  column-gap: 16px;
+  align-items: center;
+  margin-bottom: 32px;
+  border-bottom: 1px solid var(--ink);
+  padding-bottom: 18px;
+}
+h1 {
+  font: 600 34px/1 var(--label);
+  letter-spacing: 0.01em;
+}
+header p {
+  grid-column: 2;
+  color: var(--ink-soft);
+  font-size: 15px;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, 340px);
+  gap: 28px;
+}
+li {
+  position: relative;
+}
+a {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  color: inherit;
+  text-decoration: none;
+  border-bottom: 1px solid var(--rule);
+  padding-bottom: 10px;
+}
+a:hover strong {
+  text-decoration: underline;
+}
+img,
+.blank {
+  width: 340px;
+  height: 220px;
+  object-fit: cover;
+  margin-bottom: 6px;
+  background: var(--paper-deep);
+  display: grid;
+  place-items: center;
+  color: var(--ink-soft);
+}
+strong {
+  font-size: 17px;
+}
+li > .plain {
+  position: absolute;
+  right: 0;
+  bottom: 8px;
+}
+.new {
+  border: 1px solid var(--rule);
+  padding: 22px;
+  display: grid;
+  gap: 24px;
+  align-content: center;
+  min-height: 220px;
+}
+.new label {
+  display: block;
+  font: 600 12px/1 var(--label);
+  letter-spacing: 0.09em;
+  text-transform: uppercase;
+  margin-bottom: 8px;
+}
+.new form input {
+  width: 190px;
+  margin-right: 8px;
+  height: 30px;
+}
 </style>

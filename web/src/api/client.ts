@@ -56,7 +56,11 @@ export async function got<T>(asked: Promise<{ data?: unknown; error?: unknown; r
 
 /** A request whose path is made up where it is asked: for changes, which all answer alike. */
 export function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const ask = api.request as unknown as (method: string, path: string, init: object) => Promise<{ data?: T; error?: unknown; response: Response }>
+  const ask = api.request as unknown as (
+    method: string,
+    path: string,
+    init: object,
+  ) => Promise<{ data?: T; error?: unknown; response: Response }>
   return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? {} : { body }))
 }
 

@@ -7,7 +7,13 @@ import { fromPanTiltRoll, type View } from './camera'
 import { Thrown } from './thrown'
 import Wire from './Wire.vue'
 
-const props = defineProps<{ state: ShotState; shapes: Shape[]; chosen: string | null; also: string[]; thrown: boolean }>()
+const props = defineProps<{
+  state: ShotState
+  shapes: Shape[]
+  chosen: string | null
+  also: string[]
+  thrown: boolean
+}>()
 const emit = defineEmits<{ choose: [string, PointerEvent] }>()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
@@ -15,7 +21,14 @@ const { width, height } = useElementSize(host)
 const eye = reactive({ pan: 35, tilt: -24, far: 30, at: [0, 1, 0] as Vec3 })
 const failed = ref(false)
 const leftOut = ref<string | null>(null)
-const key = computed(() => JSON.stringify([props.shapes, props.thrown, props.state.shot.throws, props.state.shot.plates.map((p) => [p.file, p.matte])]))
+const key = computed(() =>
+  JSON.stringify([
+    props.shapes,
+    props.thrown,
+    props.state.shot.throws,
+    props.state.shot.plates.map((p) => [p.file, p.matte]),
+  ]),
+)
 let drawn: Thrown | null = null
 
 /** Around what stands within reach of the home camera: the backdrop and the ground's edge are far beyond it. */
@@ -31,7 +44,14 @@ function fit() {
 const view = computed<View>(() => {
   const r = fromPanTiltRoll(eye.pan, eye.tilt, 0)
   const focal = 1.1 * Math.max(width.value, 1)
-  return { width: width.value, height: height.value, focal, centre: [width.value / 2, height.value / 2], rotation: r, position: [0, 1, 2].map((k) => eye.at[k] - eye.far * r[2][k]) as Vec3 }
+  return {
+    width: width.value,
+    height: height.value,
+    focal,
+    centre: [width.value / 2, height.value / 2],
+    rotation: r,
+    position: [0, 1, 2].map((k) => eye.at[k] - eye.far * r[2][k]) as Vec3,
+  }
 })
 function render() {
   if (!drawn?.ready || width.value < 2) return
@@ -63,7 +83,13 @@ function down(event: PointerEvent) {
   if (event.button > 1) return
   host.value!.setPointerCapture(event.pointerId)
   host.value!.focus({ preventScroll: true })
-  grab = { from: [event.clientX, event.clientY], pan: eye.pan, tilt: eye.tilt, at: [...eye.at], shift: event.shiftKey || event.button === 1 }
+  grab = {
+    from: [event.clientX, event.clientY],
+    pan: eye.pan,
+    tilt: eye.tilt,
+    at: [...eye.at],
+    shift: event.shiftKey || event.button === 1,
+  }
 }
 function move(event: PointerEvent) {
   if (!grab) return
@@ -77,23 +103,59 @@ function move(event: PointerEvent) {
     eye.tilt = Math.min(85, Math.max(-89, grab.tilt - dy * 0.35))
   }
 }
-useEventListener(host, 'wheel', (event: WheelEvent) => {
-  event.preventDefault()
-  eye.far = Math.min(800, Math.max(0.5, eye.far * Math.exp(event.deltaY * 0.0014)))
-}, { passive: false })
+useEventListener(
+  host,
+  'wheel',
+  (event: WheelEvent) => {
+    event.preventDefault()
+    eye.far = Math.min(800, Math.max(0.5, eye.far * Math.exp(event.deltaY * 0.0014)))
+  },
+  { passive: false },
+)
 function keys(event: KeyboardEvent) {
-  const step: Record<string, [number, number]> = { ArrowLeft: [8, 0], ArrowRight: [-8, 0], ArrowUp: [0, -6], ArrowDown: [0, 6] }
+  const step: Record<string, [number, number]> = {
+    ArrowLeft: [8, 0],
+    ArrowRight: [-8, 0],
+    ArrowUp: [0, -6],
+    ArrowDown: [0, 6],
+  }
   const by = step[event.key]
-  if (by) { eye.pan += by[0]; eye.tilt = Math.min(85, Math.max(-89, eye.tilt + by[1])); event.preventDefault() }
+  if (by) {
+    eye.pan += by[0]
+    eye.tilt = Math.min(85, Math.max(-89, eye.tilt + by[1]))
+    event.preventDefault()
+  }
   if (event.key === '0') fit()
 }
 const same = (p: Vec2): Vec2 => p
 </script>
 
 <template>
-  <div ref="host" class="orbit" tabindex="0" aria-label="The set from any side" data-orbit :data-pan="eye.pan" @pointerdown="down" @pointermove="move" @pointerup="grab = null" @keydown="keys">
+  <div
+    ref="host"
+    class="orbit"
+    tabindex="0"
+    aria-label="The set from any side"
+    data-orbit
+    :data-pan="eye.pan"
+    @pointerdown="down"
+    @pointermove="move"
+    @pointerup="grab = null"
+    @keydown="keys"
+  >
     <canvas ref="gl" />
-    <svg :width="width" :height="height"><Wire :shapes="shapes.filter((x) => x.id === chosen || also.includes(x.id))" :view="view" :to-screen="same" :chosen="chosen" :also="also" :scale="1" :tick="`${eye.pan},${eye.tilt},${eye.far},${eye.at}`" @choose="(id, e) => emit('choose', id, e)" /></svg>
+    <svg :width="width" :height="height">
+      <Wire
+        :shapes="shapes.filter((x) => x.id === chosen || also.includes(x.id))"
+        :view="view"
+        :to-screen="same"
+        :chosen="chosen"
+        :also="also"
+        :scale="1"
+        :tick="`${eye.pan},${eye.tilt},${eye.far},${eye.at}`"
+        @choose="(id, e) => emit('choose', id, e)"
+      />
+    </svg>
     <p v-if="failed" class="told">This browser cannot draw in 3D (WebGL 2 is missing).</p>
     <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
     <p class="how">Drag turns, Shift and drag shifts, the wheel comes nearer; 0 shows all.</p>
@@ -101,11 +163,54 @@ const same = (p: Vec2): Vec2 => p
 </template>
 
 <style scoped>
-.orbit { user-select: none; position: absolute; inset: 0; background: #8c9093; overflow: hidden; touch-action: none; cursor: grab; }
-.orbit:focus:not(:focus-visible) { outline: none; }
-canvas { position: absolute; inset: 0; width: 100%; height: 100%; }
-svg { position: absolute; inset: 0; }
-.told { position: absolute; inset: 0; display: grid; place-content: center; color: #fff; }
-.left-out { position: absolute; right: 10px; top: 10px; max-width: 46%; background: var(--paper); border: 1px solid var(--action); padding: 4px 9px; margin: 0; pointer-events: none; }
-.how { position: absolute; left: 10px; bottom: 10px; padding: 4px 8px; background: var(--paper); color: var(--ink); border: 1px solid var(--ink); pointer-events: none; }
+.orbit {
+  user-select: none;
+  position: absolute;
+  inset: 0;
+  background: #8c9093;
+  overflow: hidden;
+  touch-action: none;
+  cursor: grab;
+}
+.orbit:focus:not(:focus-visible) {
+  outline: none;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+svg {
+  position: absolute;
+  inset: 0;
+}
+.told {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  color: #fff;
+}
+.left-out {
+  position: absolute;
+  right: 10px;
+  top: 10px;
+  max-width: 46%;
+  background: var(--paper);
+  border: 1px solid var(--action);
+  padding: 4px 9px;
+  margin: 0;
+  pointer-events: none;
+}
+.how {
+  position: absolute;
+  left: 10px;
+  bottom: 10px;
+  padding: 4px 8px;
+  background: var(--paper);
+  color: var(--ink);
+  border: 1px solid var(--ink);
+  pointer-events: none;
+}
 </style>

@@ -4,8 +4,24 @@ import { computed, provide, ref, shallowRef, watch } from 'vue'
 import type { Vec2 } from '../api/client'
 import { usePanZoom } from './usePanZoom'
 
-const props = withDefaults(defineProps<{ src: string | null; width: number; height: number; loupe?: boolean; opacity?: number; cursor?: string; label: string }>(), { opacity: 1, cursor: 'default', loupe: false })
-const emit = defineEmits<{ down: [Vec2, PointerEvent]; move: [Vec2, PointerEvent]; up: [Vec2, PointerEvent]; twice: [Vec2, MouseEvent] }>()
+const props = withDefaults(
+  defineProps<{
+    src: string | null
+    width: number
+    height: number
+    loupe?: boolean
+    opacity?: number
+    cursor?: string
+    label: string
+  }>(),
+  { opacity: 1, cursor: 'default', loupe: false },
+)
+const emit = defineEmits<{
+  down: [Vec2, PointerEvent]
+  move: [Vec2, PointerEvent]
+  up: [Vec2, PointerEvent]
+  twice: [Vec2, MouseEvent]
+}>()
 
 const host = ref<HTMLElement>()
 const image = ref<HTMLImageElement>()
@@ -15,7 +31,10 @@ const at = shallowRef<Vec2 | null>(null)
 const LOUPE = 132
 const ENLARGE = 6
 const loaded = ref(false)
-watch(() => props.src, () => (loaded.value = false))
+watch(
+  () => props.src,
+  () => (loaded.value = false),
+)
 
 provide('pan', pan)
 defineExpose({ pan })
@@ -48,8 +67,14 @@ function drawLoupe(p: Vec2) {
   g.drawImage(img, (p[0] - span / 2) * k, (p[1] - span / 2) * k, span * k, span * k, 0, 0, LOUPE, LOUPE)
   g.strokeStyle = '#fff'
   g.beginPath()
-  g.moveTo(LOUPE / 2, 0); g.lineTo(LOUPE / 2, LOUPE / 2 - 8); g.moveTo(LOUPE / 2, LOUPE / 2 + 8); g.lineTo(LOUPE / 2, LOUPE)
-  g.moveTo(0, LOUPE / 2); g.lineTo(LOUPE / 2 - 8, LOUPE / 2); g.moveTo(LOUPE / 2 + 8, LOUPE / 2); g.lineTo(LOUPE, LOUPE / 2)
+  g.moveTo(LOUPE / 2, 0)
+  g.lineTo(LOUPE / 2, LOUPE / 2 - 8)
+  g.moveTo(LOUPE / 2, LOUPE / 2 + 8)
+  g.lineTo(LOUPE / 2, LOUPE)
+  g.moveTo(0, LOUPE / 2)
+  g.lineTo(LOUPE / 2 - 8, LOUPE / 2)
+  g.moveTo(LOUPE / 2 + 8, LOUPE / 2)
+  g.lineTo(LOUPE, LOUPE / 2)
   g.stroke()
 }
 
@@ -63,23 +88,85 @@ const loupePlace = computed(() => {
 </script>
 
 <template>
-  <div ref="host" class="picture" tabindex="0" :aria-label="label" :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }" @pointerdown="handle('down', $event)" @pointermove="handle('move', $event)" @pointerup="handle('up', $event)" @pointerleave="at = null" @dblclick="emit('twice', pan.toPicture(pan.pointer($event)), $event)" @auxclick.prevent @dragstart.prevent>
+  <div
+    ref="host"
+    class="picture"
+    tabindex="0"
+    :aria-label="label"
+    :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }"
+    @pointerdown="handle('down', $event)"
+    @pointermove="handle('move', $event)"
+    @pointerup="handle('up', $event)"
+    @pointerleave="at = null"
+    @dblclick="emit('twice', pan.toPicture(pan.pointer($event)), $event)"
+    @auxclick.prevent
+    @dragstart.prevent
+  >
     <div class="sheet" :style="{ transform: pan.transform.value, width: `${width}px`, height: `${height}px` }">
-      <img v-if="src" ref="image" :src="src" alt="" draggable="false" :style="{ opacity: loaded ? opacity : 0 }" @load="loaded = true" />
+      <img
+        v-if="src"
+        ref="image"
+        :src="src"
+        alt=""
+        draggable="false"
+        :style="{ opacity: loaded ? opacity : 0 }"
+        @load="loaded = true"
+      />
       <slot name="under" />
     </div>
-    <svg class="over" :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale" :data-x="pan.at.x" :data-y="pan.at.y"><slot :pan="pan" /></svg>
+    <svg
+      class="over"
+      :width="pan.width.value"
+      :height="pan.height.value"
+      :data-scale="pan.at.scale"
+      :data-x="pan.at.x"
+      :data-y="pan.at.y"
+    >
+      <slot :pan="pan" />
+    </svg>
     <canvas v-show="loupe && at" ref="glass" class="glass" :width="LOUPE" :height="LOUPE" :style="loupePlace" />
     <slot name="front" :pan="pan" />
   </div>
 </template>
 
 <style scoped>
-.picture { position: absolute; inset: 0; overflow: hidden; touch-action: none; user-select: none; outline-offset: -3px; }
-.picture:focus:not(:focus-visible) { outline: none; }
-.picture:focus-visible { outline: 1px solid rgb(255 255 255 / 70%); }
-.sheet { position: absolute; left: 0; top: 0; transform-origin: 0 0; }
-img { position: absolute; width: 100%; height: 100%; user-select: none; pointer-events: none; }
-.over { position: absolute; inset: 0; overflow: hidden; }
-.glass { position: absolute; border: 1px solid #fff; outline: 1px solid var(--ink); pointer-events: none; box-shadow: 0 2px 8px rgb(0 0 0 / 40%); }
+.picture {
+  position: absolute;
+  inset: 0;
+  overflow: hidden;
+  touch-action: none;
+  user-select: none;
+  outline-offset: -3px;
+}
+.picture:focus:not(:focus-visible) {
+  outline: none;
+}
+.picture:focus-visible {
+  outline: 1px solid rgb(255 255 255 / 70%);
+}
+.sheet {
+  position: absolute;
+  left: 0;
+  top: 0;
+  transform-origin: 0 0;
+}
+img {
+  position: absolute;
+  width: 100%;
+  height: 100%;
+  user-select: none;
+  pointer-events: none;
+}
+.over {
+  position: absolute;
+  inset: 0;
+  overflow: hidden;
+}
+.glass {
+  position: absolute;
+  border: 1px solid #fff;
+  outline: 1px solid var(--ink);
+  pointer-events: none;
+  box-shadow: 0 2px 8px rgb(0 0 0 / 40%);
+}
 </style>

@@ -19,7 +19,13 @@ const props = defineProps<{
   /** Pieces that lie under everything: the plan need not show them whole. */
   grounds?: string[]
 }>()
-const emit = defineEmits<{ choose: [string, PointerEvent]; shift: [Vec2, boolean]; corner: [number, Vec2, boolean]; dragKey: [number, Vec2, boolean]; dragNow: [Vec2, boolean] }>()
+const emit = defineEmits<{
+  choose: [string, PointerEvent]
+  shift: [Vec2, boolean]
+  corner: [number, Vec2, boolean]
+  dragKey: [number, Vec2, boolean]
+  dragNow: [Vec2, boolean]
+}>()
 
 const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
@@ -51,17 +57,45 @@ const metres = (screen: Vec2): Vec2 => {
   const [x, y] = pan.toPicture(screen)
   return [x / UNIT, y / UNIT]
 }
-const line = (points: number[][], close = false) => 'M' + points.map((p) => flat(p).map((v) => v.toFixed(1)).join(' ')).join('L') + (close ? 'Z' : '')
+const line = (points: number[][], close = false) =>
+  'M' +
+  points
+    .map((p) =>
+      flat(p)
+        .map((v) => v.toFixed(1))
+        .join(' '),
+    )
+    .join('L') +
+  (close ? 'Z' : '')
 
-const outlines = computed(() => props.shapes.map((s) => ({ id: s.id, vertices: s.vertices, d: s.loops.map((l) => line(l.map((i) => s.vertices[i]), true)).join('') })))
+const outlines = computed(() =>
+  props.shapes.map((s) => ({
+    id: s.id,
+    vertices: s.vertices,
+    d: s.loops
+      .map((l) =>
+        line(
+          l.map((i) => s.vertices[i]),
+          true,
+        ),
+      )
+      .join(''),
+  })),
+)
 const step = computed(() => [0.5, 1, 2, 5, 10, 20, 50, 100, 200].find((m) => m * UNIT * pan.at.scale > 44) ?? 500)
 const grid = computed(() => {
   const [x0, z0] = metres([0, 0])
   const [x1, z1] = metres([pan.width.value, pan.height.value])
   let d = ''
   const s = step.value
-  for (let x = Math.ceil(x0 / s) * s; x < x1; x += s) { const [a] = flat([x, 0, 0]); d += `M${a} 0V${pan.height.value}` }
-  for (let z = Math.ceil(z0 / s) * s; z < z1; z += s) { const [, b] = flat([0, 0, z]); d += `M0 ${b}H${pan.width.value}` }
+  for (let x = Math.ceil(x0 / s) * s; x < x1; x += s) {
+    const [a] = flat([x, 0, 0])
+    d += `M${a} 0V${pan.height.value}`
+  }
+  for (let z = Math.ceil(z0 / s) * s; z < z1; z += s) {
+    const [, b] = flat([0, 0, z])
+    d += `M0 ${b}H${pan.width.value}`
+  }
   return d
 })
 function cone(position: number[], r: number[][], half: number, reach: number) {
@@ -71,11 +105,27 @@ function cone(position: number[], r: number[][], half: number, reach: number) {
   }
   return line([side(-1), position, side(1)])
 }
-const stands = computed(() => props.photos.filter((p) => p.camera?.position).map((p) => ({
-  id: p.id, name: p.name, at: flat(p.camera!.position as Vec3), d: cone(p.camera!.position!, p.camera!.rotation as number[][], p.camera!.width / 2 / p.camera!.focal_px, 60),
-})))
+const stands = computed(() =>
+  props.photos
+    .filter((p) => p.camera?.position)
+    .map((p) => ({
+      id: p.id,
+      name: p.name,
+      at: flat(p.camera!.position as Vec3),
+      d: cone(p.camera!.position!, p.camera!.rotation as number[][], p.camera!.width / 2 / p.camera!.focal_px, 60),
+    })),
+)
 const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
-const nowCone = computed(() => (props.now ? cone(props.now.position, props.now.rotation as number[][], (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px, 9) : ''))
+const nowCone = computed(() =>
+  props.now
+    ? cone(
+        props.now.position,
+        props.now.rotation as number[][],
+        (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px,
+        9,
+      )
+    : '',
+)
 
 /** Corners in plan: of those above one another, one. */
 const corners = computed(() => {
@@ -148,49 +198,188 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
   <div ref="host" class="plan" tabindex="0" aria-label="Plan view" @keydown.0.capture="area = opened()">
     <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
-      <g v-for="o in outlines" :key="o.id" :data-plan="o.id" :class="{ chosen: o.id === chosen || also?.includes(o.id) }">
+      <g
+        v-for="o in outlines"
+        :key="o.id"
+        :data-plan="o.id"
+        :class="{ chosen: o.id === chosen || also?.includes(o.id) }"
+      >
         <path :d="o.d" class="solid" />
         <path :d="o.d" class="grip" @pointerdown="press(o.id, $event)" />
-        <path v-if="edit && (o.id === chosen || also?.includes(o.id))" :d="line(hullOf(o.vertices), true)" class="body" @pointerdown="press(o.id, $event)" />
+        <path
+          v-if="edit && (o.id === chosen || also?.includes(o.id))"
+          :d="line(hullOf(o.vertices), true)"
+          class="body"
+          @pointerdown="press(o.id, $event)"
+        />
       </g>
       <g v-for="p in stands" :key="p.id">
         <path :d="p.d" class="cone" />
-        <path :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`" class="place" />
+        <path
+          :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`"
+          class="place"
+        />
         <text :x="p.at[0] + 8" :y="p.at[1] + 14">{{ p.name }}</text>
       </g>
-      <rect v-for="c in corners" :key="`corner${c.index}`" class="corner" :data-plan-corner="c.index" :x="flat(c.at)[0] - 4" :y="flat(c.at)[1] - 4" width="8" height="8" @pointerdown="pressCorner(c.index, $event)" />
+      <rect
+        v-for="c in corners"
+        :key="`corner${c.index}`"
+        class="corner"
+        :data-plan-corner="c.index"
+        :x="flat(c.at)[0] - 4"
+        :y="flat(c.at)[1] - 4"
+        width="8"
+        height="8"
+        @pointerdown="pressCorner(c.index, $event)"
+      />
       <path v-if="track" :d="track" class="track" />
       <path v-if="nowCone" :d="nowCone" class="now" />
-      <g v-for="k in keys ?? []" :key="k.frame" class="key" :class="{ home: k.home }" :data-key="k.frame" @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))">
-        <rect :x="flat(k.position)[0] - 5" :y="flat(k.position)[1] - 5" width="10" height="10" transform-origin="center" />
+      <g
+        v-for="k in keys ?? []"
+        :key="k.frame"
+        class="key"
+        :class="{ home: k.home }"
+        :data-key="k.frame"
+        @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))"
+      >
+        <rect
+          :x="flat(k.position)[0] - 5"
+          :y="flat(k.position)[1] - 5"
+          width="10"
+          height="10"
+          transform-origin="center"
+        />
         <text v-bind="label(k)">{{ k.frame }}{{ k.home ? ' home' : '' }}</text>
       </g>
-      <circle v-if="now" class="lens" :cx="flat(now.position)[0]" :cy="flat(now.position)[1]" r="7" data-lens @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))" />
+      <circle
+        v-if="now"
+        class="lens"
+        :cx="flat(now.position)[0]"
+        :cy="flat(now.position)[1]"
+        r="7"
+        data-lens
+        @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))"
+      />
     </svg>
-    <div class="scale"><i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span></div>
+    <div class="scale">
+      <i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span>
+    </div>
     <button class="fit" title="Show everything that stands near (0)" @click="refit">Fit</button>
   </div>
 </template>
 
 <style scoped>
-.plan { position: absolute; inset: 0; background: #f4f2ed; overflow: hidden; touch-action: none; user-select: none; }
-.plan:focus:not(:focus-visible) { outline: none; }
-svg { display: block; }
-.grid { stroke: #dcd8ce; fill: none; }
-.solid { fill: rgb(34 48 58 / 6%); stroke: #22303a; stroke-width: 1; }
-.chosen .solid { stroke: var(--action); stroke-width: 1.8; fill: rgb(181 67 42 / 10%); }
-.grip { fill: none; stroke: transparent; stroke-width: 8; cursor: pointer; }
-.body { fill: transparent; stroke: none; cursor: move; }
-.corner { fill: #fff; stroke: var(--action); stroke-width: 1.5; cursor: move; }
-.cone { pointer-events: none; fill: none; stroke: var(--ink-soft); stroke-dasharray: 2 4; }
-.place { fill: #f4f2ed; stroke: var(--ink); stroke-width: 1.4; }
-.track { pointer-events: none; fill: none; stroke: var(--action); stroke-width: 1.6; }
-.now { pointer-events: none; fill: rgb(181 67 42 / 9%); stroke: var(--action); }
-.key rect { fill: #fff; stroke: var(--action); stroke-width: 1.8; cursor: grab; }
-.key.home rect { fill: var(--confirm); stroke: var(--confirm); }
-.lens { fill: var(--action); fill-opacity: 0.25; stroke: var(--action); cursor: grab; }
-text { font: 500 12px var(--label); fill: var(--ink); paint-order: stroke; stroke: #f4f2ed; stroke-width: 3px; pointer-events: none; }
-.scale { position: absolute; left: 12px; bottom: 10px; display: flex; align-items: center; gap: 6px; pointer-events: none; }
-.fit { position: absolute; left: 10px; top: 8px; background: var(--paper); padding: 3px 8px; }
-.scale i { display: block; height: 5px; border: 1px solid var(--ink); border-top: 0; }
+.plan {
+  position: absolute;
+  inset: 0;
+  background: #f4f2ed;
+  overflow: hidden;
+  touch-action: none;
+  user-select: none;
+}
+.plan:focus:not(:focus-visible) {
+  outline: none;
+}
+svg {
+  display: block;
+}
+.grid {
+  stroke: #dcd8ce;
+  fill: none;
+}
+.solid {
+  fill: rgb(34 48 58 / 6%);
+  stroke: #22303a;
+  stroke-width: 1;
+}
+.chosen .solid {
+  stroke: var(--action);
+  stroke-width: 1.8;
+  fill: rgb(181 67 42 / 10%);
+}
+.grip {
+  fill: none;
+  stroke: transparent;
+  stroke-width: 8;
+  cursor: pointer;
+}
+.body {
+  fill: transparent;
+  stroke: none;
+  cursor: move;
+}
+.corner {
+  fill: #fff;
+  stroke: var(--action);
+  stroke-width: 1.5;
+  cursor: move;
+}
+.cone {
+  pointer-events: none;
+  fill: none;
+  stroke: var(--ink-soft);
+  stroke-dasharray: 2 4;
+}
+.place {
+  fill: #f4f2ed;
+  stroke: var(--ink);
+  stroke-width: 1.4;
+}
+.track {
+  pointer-events: none;
+  fill: none;
+  stroke: var(--action);
+  stroke-width: 1.6;
+}
+.now {
+  pointer-events: none;
+  fill: rgb(181 67 42 / 9%);
+  stroke: var(--action);
+}
+.key rect {
+  fill: #fff;
+  stroke: var(--action);
+  stroke-width: 1.8;
+  cursor: grab;
+}
+.key.home rect {
+  fill: var(--confirm);
+  stroke: var(--confirm);
+}
+.lens {
+  fill: var(--action);
+  fill-opacity: 0.25;
+  stroke: var(--action);
+  cursor: grab;
+}
+text {
+  font: 500 12px var(--label);
+  fill: var(--ink);
+  paint-order: stroke;
+  stroke: #f4f2ed;
+  stroke-width: 3px;
+  pointer-events: none;
+}
+.scale {
+  position: absolute;
+  left: 12px;
+  bottom: 10px;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  pointer-events: none;
+}
+.fit {
+  position: absolute;
+  left: 10px;
+  top: 8px;
+  background: var(--paper);
+  padding: 3px 8px;
+}
+.scale i {
+  display: block;
+  height: 5px;
+  border: 1px solid var(--ink);
+  border-top: 0;
+}
 </style>

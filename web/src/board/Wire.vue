@@ -4,7 +4,16 @@ import { computed } from 'vue'
 import type { Shape, Vec2, Vec3 } from '../api/client'
 import { projectSegment, type View } from './camera'
 
-const props = defineProps<{ shapes: Shape[]; view: View; toScreen: (p: Vec2) => Vec2; chosen?: string | null; also?: string[]; faint?: boolean; scale: number; tick?: unknown }>()
+const props = defineProps<{
+  shapes: Shape[]
+  view: View
+  toScreen: (p: Vec2) => Vec2
+  chosen?: string | null
+  also?: string[]
+  faint?: boolean
+  scale: number
+  tick?: unknown
+}>()
 const emit = defineEmits<{ choose: [string, PointerEvent] }>()
 
 function path(shape: Shape): string {
@@ -27,7 +36,11 @@ function path(shape: Shape): string {
   }
   return d
 }
-const paths = computed(() => { void props.tick; void props.scale; return props.shapes.map((s) => ({ id: s.id, d: path(s) })) })
+const paths = computed(() => {
+  void props.tick
+  void props.scale
+  return props.shapes.map((s) => ({ id: s.id, d: path(s) }))
+})
 </script>
 
 <template>
@@ -41,10 +54,27 @@ const paths = computed(() => { void props.tick; void props.scale; return props.s
 </template>
 
 <style scoped>
-path { fill: none; }
-.halo { stroke: rgb(255 255 255 / 55%); stroke-width: 2.6; }
-.line { stroke: #22303a; stroke-width: 1.1; }
-.grip { stroke: transparent; stroke-width: 9; cursor: pointer; }
-.chosen .line { stroke: #b5432a; stroke-width: 1.8; }
-.faint .halo { stroke: rgb(255 255 255 / 30%); }
+path {
+  fill: none;
+}
+.halo {
+  stroke: rgb(255 255 255 / 55%);
+  stroke-width: 2.6;
+}
+.line {
+  stroke: #22303a;
+  stroke-width: 1.1;
+}
+.grip {
+  stroke: transparent;
+  stroke-width: 9;
+  cursor: pointer;
+}
+.chosen .line {
+  stroke: #b5432a;
+  stroke-width: 1.8;
+}
+.faint .halo {
+  stroke: rgb(255 255 255 / 30%);
+}
 </style>

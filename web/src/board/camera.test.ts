@@ -1,7 +1,18 @@
 /** Cameras in the browser against those of the server: the vectors are written by Python. */
 import { describe, expect, it } from 'vitest'
 import type { Camera, Vec2, Vec3 } from '../api/client'
-import { bendPixel, bentLine, fromPanTiltRoll, groundGrid, onGround, project, projectSegment, quaternion, toCamera, viewOf } from './camera'
+import {
+  bendPixel,
+  bentLine,
+  fromPanTiltRoll,
+  groundGrid,
+  onGround,
+  project,
+  projectSegment,
+  quaternion,
+  toCamera,
+  viewOf,
+} from './camera'
 import cases from './vectors.gen.json'
 
 const near = (got: readonly number[], wanted: readonly number[], digits = 5) => {
@@ -16,7 +27,10 @@ describe.each(cases.map((c, i) => [i, c] as const))('camera %i', (_, c) => {
   it('stands as the server says', () => {
     const r = fromPanTiltRoll(...(c.angles_deg as Vec3))
     r.forEach((row, i) => near(row, view.rotation[i]))
-    near(quaternion(view.rotation).map((v, _i, q) => v * Math.sign(q[0] || 1)), c.quaternion)
+    near(
+      quaternion(view.rotation).map((v, _i, q) => v * Math.sign(q[0] || 1)),
+      c.quaternion,
+    )
   })
   it('projects as the server does', () => {
     c.points.forEach((p, i) => near(project(view, p as Vec3)!, c.projected[i], 4))
@@ -29,7 +43,11 @@ describe.each(cases.map((c, i) => [i, c] as const))('camera %i', (_, c) => {
       const got = onGround(view, p as Vec2)
       const wanted = c.on_ground[i]
       if (!wanted) return expect(got).toBeNull()
-      near(got!.map((v) => v / (1 + Math.hypot(...wanted))), wanted.map((v) => v / (1 + Math.hypot(...wanted))), 5)
+      near(
+        got!.map((v) => v / (1 + Math.hypot(...wanted))),
+        wanted.map((v) => v / (1 + Math.hypot(...wanted))),
+        5,
+      )
     })
   })
   it('cuts a line where it passes the lens, and nothing else of it', () => {
@@ -46,10 +64,25 @@ describe.each(cases.map((c, i) => [i, c] as const))('camera %i', (_, c) => {
 
 it('draws a bent line through its bent points, and a straight one in one piece', () => {
   const camera = cases[0].camera as unknown as Camera
-  const line: [Vec2, Vec2] = [[10, 20], [300, 200]]
+  const line: [Vec2, Vec2] = [
+    [10, 20],
+    [300, 200],
+  ]
   const d = bentLine(camera, line, (p) => p)
-  expect(d.startsWith(`M${bendPixel(camera, line[0]).map((v) => v.toFixed(1)).join(' ')}`)).toBe(true)
-  expect(d.endsWith(`L${bendPixel(camera, line[1]).map((v) => v.toFixed(1)).join(' ')}`)).toBe(true)
+  expect(
+    d.startsWith(
+      `M${bendPixel(camera, line[0])
+        .map((v) => v.toFixed(1))
+        .join(' ')}`,
+    ),
+  ).toBe(true)
+  expect(
+    d.endsWith(
+      `L${bendPixel(camera, line[1])
+        .map((v) => v.toFixed(1))
+        .join(' ')}`,
+    ),
+  ).toBe(true)
   expect(bentLine({ ...camera, distortion: [0, 0, 0, 0, 0] }, line, (p) => p)).toBe('M10.0 20.0L300.0 200.0')
 })
 

@@ -11,11 +11,25 @@ export interface View {
 }
 
 export function viewOf(camera: Camera): View {
-  return { width: camera.width, height: camera.height, focal: camera.focal_px, centre: camera.principal_point as Vec2, rotation: camera.rotation as number[][], position: (camera.position ?? [0, 1, 0]) as Vec3 }
+  return {
+    width: camera.width,
+    height: camera.height,
+    focal: camera.focal_px,
+    centre: camera.principal_point as Vec2,
+    rotation: camera.rotation as number[][],
+    position: (camera.position ?? [0, 1, 0]) as Vec3,
+  }
 }
 
 export function viewOfFrame(camera: FrameCamera, width: number, height: number, centre: Vec2): View {
-  return { width, height, focal: camera.focal_px, centre, rotation: camera.rotation as number[][], position: camera.position as Vec3 }
+  return {
+    width,
+    height,
+    focal: camera.focal_px,
+    centre,
+    rotation: camera.rotation as number[][],
+    position: camera.position as Vec3,
+  }
 }
 
 export function toCamera(view: View, p: Vec3): Vec3 {
@@ -41,7 +55,10 @@ export function projectSegment(view: View, a: Vec3, b: Vec3): [Vec2, Vec2] | nul
   }
   if (p[2] < near) p = cut(p, q)
   else if (q[2] < near) q = cut(q, p)
-  const px = (c: Vec3): Vec2 => [(view.focal * c[0]) / c[2] + view.centre[0], (view.focal * c[1]) / c[2] + view.centre[1]]
+  const px = (c: Vec3): Vec2 => [
+    (view.focal * c[0]) / c[2] + view.centre[0],
+    (view.focal * c[1]) / c[2] + view.centre[1],
+  ]
   return [px(p), px(q)]
 }
 
@@ -64,7 +81,10 @@ export function bendPixel(camera: Camera, p: Vec2): Vec2 {
   const y = (p[1] - cy) / f
   const r2 = x * x + y * y
   const radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3))
-  return [(x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)) * f + cx, (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) * f + cy]
+  return [
+    (x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x)) * f + cx,
+    (y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y) * f + cy,
+  ]
 }
 
 /** The SVG path of a straight line of pixels on a photo as taken, which its lens may bend. */
@@ -72,8 +92,13 @@ export function bentLine(camera: Camera, line: [Vec2, Vec2], toScreen: (p: Vec2)
   const parts = (camera.distortion as number[]).some(Boolean) ? 24 : 1
   let d = ''
   for (let i = 0; i <= parts; i++) {
-    const p: Vec2 = [line[0][0] + ((line[1][0] - line[0][0]) * i) / parts, line[0][1] + ((line[1][1] - line[0][1]) * i) / parts]
-    d += `${i ? 'L' : 'M'}${toScreen(bendPixel(camera, p)).map((v) => v.toFixed(1)).join(' ')}`
+    const p: Vec2 = [
+      line[0][0] + ((line[1][0] - line[0][0]) * i) / parts,
+      line[0][1] + ((line[1][1] - line[0][1]) * i) / parts,
+    ]
+    d += `${i ? 'L' : 'M'}${toScreen(bendPixel(camera, p))
+      .map((v) => v.toFixed(1))
+      .join(' ')}`
   }
   return d
 }
@@ -81,7 +106,11 @@ export function bentLine(camera: Camera, line: [Vec2, Vec2], toScreen: (p: Vec2)
 /** Lines of a level grid, metres apart, around the point below the view's middle. */
 export function groundGrid(view: View, spacing: number, level = 0, cells = 24): [Vec2, Vec2][] {
   const seen = level > view.position[1] ? 0.14 : 0.86
-  const focus = onGround(view, [view.centre[0], view.height * seen], level) ?? [view.position[0], level, view.position[2]]
+  const focus = onGround(view, [view.centre[0], view.height * seen], level) ?? [
+    view.position[0],
+    level,
+    view.position[2],
+  ]
   const x0 = Math.round(focus[0] / spacing) * spacing
   const z0 = Math.round(focus[2] / spacing) * spacing
   const half = cells * spacing
@@ -100,7 +129,10 @@ export function wallGrid(view: View, spacing: number, facing: 'front' | 'side', 
   const out: [Vec2, Vec2][] = []
   const high = 10 * spacing
   const at = (along: number, up: number): Vec3 => (facing === 'front' ? [along, up, 0] : [0, up, -along])
-  const add = (a: Vec3, b: Vec3) => { const line = projectSegment(view, a, b); if (line) out.push(line) }
+  const add = (a: Vec3, b: Vec3) => {
+    const line = projectSegment(view, a, b)
+    if (line) out.push(line)
+  }
   const reach = cells * spacing
   for (let i = -cells; i <= cells; i++) add(at(i * spacing, 0), at(i * spacing, high))
   for (let j = 0; j * spacing <= high + 1e-9; j++) add(at(-reach, j * spacing), at(reach, j * spacing))
@@ -113,8 +145,10 @@ export function quaternion(r: number[][]): [number, number, number, number] {
   const t = m[0][0] + m[1][1] + m[2][2]
   let q: number[]
   if (t > 0) q = [1 + t, m[2][1] - m[1][2], m[0][2] - m[2][0], m[1][0] - m[0][1]]
-  else if (m[0][0] > m[1][1] && m[0][0] > m[2][2]) q = [m[2][1] - m[1][2], 1 + m[0][0] - m[1][1] - m[2][2], m[0][1] + m[1][0], m[0][2] + m[2][0]]
-  else if (m[1][1] > m[2][2]) q = [m[0][2] - m[2][0], m[0][1] + m[1][0], 1 - m[0][0] + m[1][1] - m[2][2], m[1][2] + m[2][1]]
+  else if (m[0][0] > m[1][1] && m[0][0] > m[2][2])
+    q = [m[2][1] - m[1][2], 1 + m[0][0] - m[1][1] - m[2][2], m[0][1] + m[1][0], m[0][2] + m[2][0]]
+  else if (m[1][1] > m[2][2])
+    q = [m[0][2] - m[2][0], m[0][1] + m[1][0], 1 - m[0][0] + m[1][1] - m[2][2], m[1][2] + m[2][1]]
   else q = [m[1][0] - m[0][1], m[0][2] + m[2][0], m[1][2] + m[2][1], 1 - m[0][0] - m[1][1] + m[2][2]]
   const n = Math.hypot(...q)
   return q.map((v) => v / n) as [number, number, number, number]

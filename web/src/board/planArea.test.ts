@@ -3,8 +3,16 @@ import type { Shape } from '../api/client'
 import { fitted, grown, type Area } from './planArea'
 
 const box = (id: string, x: number, z: number, size = 2): Shape => ({
-  id, cutout: false, hidden: false, grazing: [], names: ['front'], loops: [[0, 1]],
-  vertices: [[x, 0, z], [x + size, 3, z + size]],
+  id,
+  cutout: false,
+  hidden: false,
+  grazing: [],
+  names: ['front'],
+  loops: [[0, 1]],
+  vertices: [
+    [x, 0, z],
+    [x + size, 3, z + size],
+  ],
 })
 const ground = box('ground', -200, -200, 400)
 const far = box('far', -150, -160, 100)

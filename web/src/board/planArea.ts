@@ -10,8 +10,10 @@ const PAD = 2.5
 export const around = (places: Place[]): Area | null =>
   places.length
     ? [
-        Math.min(...places.map((p) => p[0])), Math.min(...places.map((p) => p[2])),
-        Math.max(...places.map((p) => p[0])), Math.max(...places.map((p) => p[2])),
+        Math.min(...places.map((p) => p[0])),
+        Math.min(...places.map((p) => p[2])),
+        Math.max(...places.map((p) => p[0])),
+        Math.max(...places.map((p) => p[2])),
       ]
     : null
 const wider = ([a, b, c, d]: Area): Area => [a - PAD, b - PAD, c + PAD, d + PAD]
@@ -27,7 +29,10 @@ export function fitted(shapes: Shape[], grounds: string[], places: Place[]): Are
 
 /** The area with what was just made in it; the very same one where that lies inside. */
 export function grown(area: Area, shapes: Shape[], grounds: string[], places: Place[]): Area {
-  const made = around([...shapes.filter((s) => !grounds.includes(s.id)).flatMap((s) => s.vertices as Place[]), ...places])
+  const made = around([
+    ...shapes.filter((s) => !grounds.includes(s.id)).flatMap((s) => s.vertices as Place[]),
+    ...places,
+  ])
   if (!made) return area
   const inside = made[0] >= area[0] && made[1] >= area[1] && made[2] <= area[2] && made[3] <= area[3]
   if (inside) return area

@@ -10,9 +10,21 @@ import { viewOf, type View } from './camera'
 const RASTER = 2048
 export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader may read
 
-interface Group { solid: number; throws: number[]; occlusion: boolean[]; cutout: boolean; positions: number[]; normals: number[]; faces: number[]; slant: number[] }
+interface Group {
+  solid: number
+  throws: number[]
+  occlusion: boolean[]
+  cutout: boolean
+  positions: number[]
+  normals: number[]
+  faces: number[]
+  slant: number[]
+}
 /** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
-export interface Looks { shaded?: boolean; hide?: boolean }
+export interface Looks {
+  shaded?: boolean
+  hide?: boolean
+}
 
 const vertex = /* glsl */ `
 in float face;
@@ -75,7 +87,10 @@ function lookFragment(throws: number, occlusion: boolean[], cut: boolean): strin
       if (seen) { vec4 c = textureGrad(picture${i}, uv, gx, gy); acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a); ${cut ? 'done = true;' : ''} }
     } }`
   }
-  const uniforms = Array.from({ length: throws }, (_, i) => `uniform mat4 plate${i}; uniform vec3 eye${i}; uniform sampler2D picture${i}; uniform sampler2D ids${i};`).join('\n')
+  const uniforms = Array.from(
+    { length: throws },
+    (_, i) => `uniform mat4 plate${i}; uniform vec3 eye${i}; uniform sampler2D picture${i}; uniform sampler2D ids${i};`,
+  ).join('\n')
   return /* glsl */ `
 precision highp float;
 precision highp sampler2D;
@@ -112,11 +127,45 @@ function lens(view: View): three.Camera {
   const [cx, cy] = view.centre
   const near = 0.08
   const far = 4000
-  camera.projectionMatrix.set((2 * f) / w, 0, 1 - (2 * cx) / w, 0, 0, (2 * f) / h, (2 * cy) / h - 1, 0, 0, 0, -(far + near) / (far - near), (-2 * far * near) / (far - near), 0, 0, -1, 0)
+  camera.projectionMatrix.set(
+    (2 * f) / w,
+    0,
+    1 - (2 * cx) / w,
+    0,
+    0,
+    (2 * f) / h,
+    (2 * cy) / h - 1,
+    0,
+    0,
+    0,
+    -(far + near) / (far - near),
+    (-2 * far * near) / (far - near),
+    0,
+    0,
+    -1,
+    0,
+  )
   camera.projectionMatrixInverse.copy(camera.projectionMatrix).invert()
   const r = view.rotation
   const p = view.position
-  camera.matrixWorld.set(r[0][0], -r[1][0], -r[2][0], p[0], r[0][1], -r[1][1], -r[2][1], p[1], r[0][2], -r[1][2], -r[2][2], p[2], 0, 0, 0, 1)
+  camera.matrixWorld.set(
+    r[0][0],
+    -r[1][0],
+    -r[2][0],
+    p[0],
+    r[0][1],
+    -r[1][1],
+    -r[2][1],
+    p[1],
+    r[0][2],
+    -r[1][2],
+    -r[2][2],
+    p[2],
+    0,
+    0,
+    0,
+    1,
+  )
   camera.matrixWorldInverse.copy(camera.matrixWorld).invert()
   camera.matrixAutoUpdate = camera.matrixWorldAutoUpdate = false
   return camera
@@ -126,10 +175,32 @@ function lens(view: View): three.Camera {
 function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
   const [x0, y0, w, h] = canvas
   const r = view.rotation
-  const rows = [0, 1, 2].map((i) => [r[i][0], r[i][1], r[i][2], -(r[i][0] * view.position[0] + r[i][1] * view.position[1] + r[i][2] * view.position[2])])
+  const rows = [0, 1, 2].map((i) => [
+    r[i][0],
+    r[i][1],
+    r[i][2],
+    -(r[i][0] * view.position[0] + r[i][1] * view.position[1] + r[i][2] * view.position[2]),
+  ])
   const u = rows[0].map((_, j) => (view.focal * rows[0][j] + (view.centre[0] - x0) * rows[2][j]) / w)
   const v = rows[0].map((_, j) => (view.focal * rows[1][j] + (view.centre[1] - y0) * rows[2][j]) / h)
-  return new three.Matrix4().set(u[0], u[1], u[2], u[3], v[0], v[1], v[2], v[3], rows[2][0], rows[2][1], rows[2][2], rows[2][3], 0, 0, 0, 1)
+  return new three.Matrix4().set(
+    u[0],
+    u[1],
+    u[2],
+    u[3],
+    v[0],
+    v[1],
+    v[2],
+    v[3],
+    rows[2][0],
+    rows[2][1],
+    rows[2][2],
+    rows[2][3],
+    0,
+    0,
+    0,
+    1,
+  )
 }
 
 export class Thrown {
@@ -144,8 +215,17 @@ export class Thrown {
   beyond: { surface: string; throws: number }[] = []
 
   /** `bare`: display colour, 0 to 1, of surfaces that no plate reaches; black as delivered. */
-  constructor(canvas: HTMLCanvasElement, private clearTo: [number, number] = [0x000000, 1], private bare: [number, number, number] = [0, 0, 0]) {
-    this.renderer = new three.WebGLRenderer({ canvas, antialias: true, alpha: clearTo[1] < 1, preserveDrawingBuffer: true })
+  constructor(
+    canvas: HTMLCanvasElement,
+    private clearTo: [number, number] = [0x000000, 1],
+    private bare: [number, number, number] = [0, 0, 0],
+  ) {
+    this.renderer = new three.WebGLRenderer({
+      canvas,
+      antialias: true,
+      alpha: clearTo[1] < 1,
+      preserveDrawingBuffer: true,
+    })
     this.renderer.setClearColor(...this.clearTo)
     this.renderer.outputColorSpace = three.LinearSRGBColorSpace // the shader writes display values itself
   }
@@ -158,7 +238,10 @@ export class Thrown {
     const plates = shot.plates.filter((p) => cameras.has(p.photo))
     const used = looks.shaded ? [] : plates.filter((p) => shot.throws.some((t) => t.plate === p.id && t.targets.length))
     const brought = shot.solids.flatMap((x) => (x.kind === 'imported' ? [x] : []))
-    await Promise.all([...used.map((p) => this.load(state.id, p)), ...brought.map((x) => this.bring(state.id, x.id, x.file))])
+    await Promise.all([
+      ...used.map((p) => this.load(state.id, p)),
+      ...brought.map((x) => this.bring(state.id, x.id, x.file)),
+    ])
     if (round !== this.round) return
     this.clear()
     this.beyond = []
@@ -175,27 +258,63 @@ export class Thrown {
       const throwsOf = new Map<string, Group>()
       const loops = brings ? [[]] : shape.loops
       loops.forEach((loop, l) => {
-        const all = shot.throws.filter((t) => number.has(t.plate) && (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`)))
-        if (all.length > MAX_THROWS) this.beyond.push({ surface: `${piece.name}, ${shape.names[l]}`, throws: all.length })
+        const all = shot.throws.filter(
+          (t) =>
+            number.has(t.plate) &&
+            (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`)),
+        )
+        if (all.length > MAX_THROWS)
+          this.beyond.push({ surface: `${piece.name}, ${shape.names[l]}`, throws: all.length })
         const mine = all.slice(0, MAX_THROWS)
         const key = mine.map((t) => `${t.plate}${t.occlusion}`).join()
         let group = throwsOf.get(key)
         if (!group) {
-          group = { solid, throws: mine.map((t) => number.get(t.plate)!), occlusion: mine.map((t) => t.occlusion !== false), cutout: shape.cutout, positions: [], normals: [], faces: [], slant: [] }
+          group = {
+            solid,
+            throws: mine.map((t) => number.get(t.plate)!),
+            occlusion: mine.map((t) => t.occlusion !== false),
+            cutout: shape.cutout,
+            positions: [],
+            normals: [],
+            faces: [],
+            slant: [],
+          }
           throwsOf.set(key, group)
           groups.push(group)
         }
         if (brings && piece.kind === 'imported') face = addTriangles(group, brings, piece, face)
-        else addFace(group, loop.map((i) => shape.vertices[i] as Vec3), face++, shape.grazing?.includes(l) ?? false)
+        else
+          addFace(
+            group,
+            loop.map((i) => shape.vertices[i] as Vec3),
+            face++,
+            shape.grazing?.includes(l) ?? false,
+          )
       })
     })
     const meshes = groups.map((g) => ({ g, geometry: geometryOf(g) }))
     if (looks.shaded) {
       for (const { geometry } of meshes) {
-        const mesh = new three.Mesh(geometry, new three.ShaderMaterial({ glslVersion: three.GLSL3, vertexShader: shadedVertex, fragmentShader: shadedFragment, side: three.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }))
+        const mesh = new three.Mesh(
+          geometry,
+          new three.ShaderMaterial({
+            glslVersion: three.GLSL3,
+            vertexShader: shadedVertex,
+            fragmentShader: shadedFragment,
+            side: three.DoubleSide,
+            polygonOffset: true,
+            polygonOffsetFactor: 1,
+            polygonOffsetUnits: 1,
+          }),
+        )
         mesh.frustumCulled = false
         this.scene.add(mesh)
-        this.scene.add(new three.LineSegments(new three.EdgesGeometry(geometry, 8), new three.LineBasicMaterial({ color: 0x22303a })))
+        this.scene.add(
+          new three.LineSegments(
+            new three.EdgesGeometry(geometry, 8),
+            new three.LineBasicMaterial({ color: 0x22303a }),
+          ),
+        )
       }
       this.ready = true
       return
@@ -213,7 +332,15 @@ export class Thrown {
         uniforms[`picture${i}`] = { value: lit[n].texture }
         uniforms[`ids${i}`] = { value: ids[n].texture }
       })
-      const material = new three.ShaderMaterial({ glslVersion: three.GLSL3, vertexShader: vertex, fragmentShader: lookFragment(g.throws.length, g.occlusion, g.cutout), uniforms, side: three.DoubleSide, transparent: g.cutout, depthWrite: !g.cutout })
+      const material = new three.ShaderMaterial({
+        glslVersion: three.GLSL3,
+        vertexShader: vertex,
+        fragmentShader: lookFragment(g.throws.length, g.occlusion, g.cutout),
+        uniforms,
+        side: three.DoubleSide,
+        transparent: g.cutout,
+        depthWrite: !g.cutout,
+      })
       const mesh = new three.Mesh(geometry, material)
       mesh.frustumCulled = false
       this.scene.add(mesh)
@@ -232,8 +359,13 @@ export class Thrown {
     const key = `${plate.file}${plate.matte}`
     if (this.textures.get(plate.id)?.key === key) return
     const width = Math.min(4096, this.renderer.capabilities.maxTextureSize)
-    const response = await fetch(`/api/shots/${shot}/plates/${plate.id}/texture?width=${width}&of=${plate.file.slice(0, 8)}${(plate.matte ?? '').slice(0, 8)}`)
-    const bitmap = await createImageBitmap(await response.blob(), { premultiplyAlpha: 'none', colorSpaceConversion: 'none' })
+    const response = await fetch(
+      `/api/shots/${shot}/plates/${plate.id}/texture?width=${width}&of=${plate.file.slice(0, 8)}${(plate.matte ?? '').slice(0, 8)}`,
+    )
+    const bitmap = await createImageBitmap(await response.blob(), {
+      premultiplyAlpha: 'none',
+      colorSpaceConversion: 'none',
+    })
     const texture = new three.Texture(bitmap as unknown as HTMLImageElement)
     texture.flipY = false
     texture.colorSpace = three.SRGBColorSpace
@@ -246,19 +378,35 @@ export class Thrown {
   }
 
   /** Face numbers as the plate's camera sees them. */
-  private faceNumbers(plate: ShotState['shot']['plates'][number], view: View, meshes: { g: Group; geometry: three.BufferGeometry }[], lit: { matrix: three.Matrix4; texture: three.Texture }[], state: ShotState) {
+  private faceNumbers(
+    plate: ShotState['shot']['plates'][number],
+    view: View,
+    meshes: { g: Group; geometry: three.BufferGeometry }[],
+    lit: { matrix: three.Matrix4; texture: three.Texture }[],
+    state: ShotState,
+  ) {
     const [x0, y0, w, h] = plate.canvas
     const k = Math.min(1, RASTER / Math.max(w, h))
     const width = Math.max(1, Math.ceil(w * k))
     const height = Math.max(1, Math.ceil(h * k))
-    const target = new three.WebGLRenderTarget(width, height, { minFilter: three.NearestFilter, magFilter: three.NearestFilter, generateMipmaps: false })
+    const target = new three.WebGLRenderTarget(width, height, {
+      minFilter: three.NearestFilter,
+      magFilter: three.NearestFilter,
+      generateMipmaps: false,
+    })
     this.targets.push(target)
     const scene = new three.Scene()
     for (const { g, geometry } of meshes) {
       if (plate.without?.includes(state.shapes[g.solid].id)) continue
       const first = g.throws[0]
       const cut = g.cutout && first !== undefined
-      const material = new three.ShaderMaterial({ glslVersion: three.GLSL3, vertexShader: vertex, fragmentShader: idFragment(cut), side: three.DoubleSide, uniforms: cut ? { plate: { value: lit[first].matrix }, picture: { value: lit[first].texture } } : {} })
+      const material = new three.ShaderMaterial({
+        glslVersion: three.GLSL3,
+        vertexShader: vertex,
+        fragmentShader: idFragment(cut),
+        side: three.DoubleSide,
+        uniforms: cut ? { plate: { value: lit[first].matrix }, picture: { value: lit[first].texture } } : {},
+      })
       const mesh = new three.Mesh(geometry, material)
       mesh.frustumCulled = false
       scene.add(mesh)
@@ -270,7 +418,9 @@ export class Thrown {
     this.renderer.render(scene, lens(seen))
     this.renderer.setRenderTarget(null)
     this.renderer.setClearColor(...this.clearTo)
-    scene.traverse((o) => { if (o instanceof three.Mesh) (o.material as three.Material).dispose() })
+    scene.traverse((o) => {
+      if (o instanceof three.Mesh) (o.material as three.Material).dispose()
+    })
     return target
   }
 
@@ -288,7 +438,12 @@ export class Thrown {
   }
 
   private clear() {
-    this.scene.traverse((o) => { if (o instanceof three.Mesh || o instanceof three.LineSegments) { o.geometry.dispose(); (o.material as three.Material).dispose() } })
+    this.scene.traverse((o) => {
+      if (o instanceof three.Mesh || o instanceof three.LineSegments) {
+        o.geometry.dispose()
+        ;(o.material as three.Material).dispose()
+      }
+    })
     this.scene.clear()
     this.targets.forEach((t) => t.dispose())
     this.targets = []
@@ -303,7 +458,12 @@ export class Thrown {
 }
 
 /** A brought-in piece's triangles, placed; returns the next face's number. */
-function addTriangles(group: Group, brings: Float32Array, at: { position?: number[]; turn_deg?: number; scale?: number }, face: number): number {
+function addTriangles(
+  group: Group,
+  brings: Float32Array,
+  at: { position?: number[]; turn_deg?: number; scale?: number },
+  face: number,
+): number {
   const a = ((at.turn_deg ?? 0) * Math.PI) / 180
   const [c, s, k] = [Math.cos(a), Math.sin(a), at.scale ?? 1]
   const [px, py, pz] = at.position ?? [0, 0, 0]
@@ -336,7 +496,10 @@ function addFace(group: Group, loop: Vec3[], face: number, slant: boolean) {
   })
   const size = Math.hypot(...n) || 1
   const normal = n.map((v) => v / size)
-  const side = Math.abs(normal[1]) < 0.9 ? new three.Vector3(...normal).cross(new three.Vector3(0, 1, 0)).normalize() : new three.Vector3(...normal).cross(new three.Vector3(1, 0, 0)).normalize()
+  const side =
+    Math.abs(normal[1]) < 0.9
+      ? new three.Vector3(...normal).cross(new three.Vector3(0, 1, 0)).normalize()
+      : new three.Vector3(...normal).cross(new three.Vector3(1, 0, 0)).normalize()
   const up = new three.Vector3(...normal).cross(side)
   const flat = loop.map((p) => new three.Vector2(side.dot(new three.Vector3(...p)), up.dot(new three.Vector3(...p))))
   for (const tri of three.ShapeUtils.triangulateShape(flat, [])) {

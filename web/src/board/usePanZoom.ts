@@ -4,7 +4,11 @@ import { computed, reactive, ref, watch, type Ref } from 'vue'
 import type { Vec2 } from '../api/client'
 
 /** `area`: of the picture that is fitted into the host, x0, y0, x1, y1. */
-export function usePanZoom(host: Ref<HTMLElement | undefined>, area: () => [number, number, number, number], margin = 22) {
+export function usePanZoom(
+  host: Ref<HTMLElement | undefined>,
+  area: () => [number, number, number, number],
+  margin = 22,
+) {
   const { width, height } = useElementSize(host)
   const at = reactive({ scale: 0.1, x: 0, y: 0 })
   const touched = ref(false)
@@ -21,7 +25,13 @@ export function usePanZoom(host: Ref<HTMLElement | undefined>, area: () => [numb
     at.y = (height.value - h * at.scale) / 2 - y0 * at.scale
     touched.value = false
   }
-  watch([width, height, () => area().join()], () => { if (!touched.value) fit() }, { immediate: true })
+  watch(
+    [width, height, () => area().join()],
+    () => {
+      if (!touched.value) fit()
+    },
+    { immediate: true },
+  )
 
   function pointer(event: { clientX: number; clientY: number }): Vec2 {
     const box = host.value!.getBoundingClientRect()
@@ -30,38 +40,61 @@ export function usePanZoom(host: Ref<HTMLElement | undefined>, area: () => [numb
   const toPicture = ([x, y]: Vec2): Vec2 => [(x - at.x) / at.scale, (y - at.y) / at.scale]
   const toScreen = ([x, y]: Vec2): Vec2 => [at.x + x * at.scale, at.y + y * at.scale]
 
-  useEventListener(host, 'wheel', (event: WheelEvent) => {
-    if (event.defaultPrevented) return
-    event.preventDefault()
-    const [x, y] = pointer(event)
-    const factor = Math.exp(-event.deltaY * 0.0016)
-    const next = Math.min(Math.max(at.scale * factor, 0.005), 60)
-    const k = next / at.scale
-    at.x = x - k * (x - at.x)
-    at.y = y - k * (y - at.y)
-    at.scale = next
-    touched.value = true
-  }, { passive: false })
+  useEventListener(
+    host,
+    'wheel',
+    (event: WheelEvent) => {
+      if (event.defaultPrevented) return
+      event.preventDefault()
+      const [x, y] = pointer(event)
+      const factor = Math.exp(-event.deltaY * 0.0016)
+      const next = Math.min(Math.max(at.scale * factor, 0.005), 60)
+      const k = next / at.scale
+      at.x = x - k * (x - at.x)
+      at.y = y - k * (y - at.y)
+      at.scale = next
+      touched.value = true
+    },
+    { passive: false },
+  )
 
   useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     const tag = (event.target as HTMLElement)?.tagName
     if (['INPUT', 'SELECT', 'TEXTAREA'].includes(tag)) return
-    if (event.code === 'Space' && tag !== 'BUTTON') { space.value = true; event.preventDefault() }
+    if (event.code === 'Space' && tag !== 'BUTTON') {
+      space.value = true
+      event.preventDefault()
+    }
     if (event.key === '0' && !event.ctrlKey && !event.altKey) fit()
   })
-  useEventListener(window, 'keyup', (event: KeyboardEvent) => { if (event.code === 'Space') space.value = false })
+  useEventListener(window, 'keyup', (event: KeyboardEvent) => {
+    if (event.code === 'Space') space.value = false
+  })
 
-  useEventListener(host, 'pointerdown', (event: PointerEvent) => {
-    if (!(event.button === 1 || (event.button === 0 && space.value))) return
-    event.preventDefault()
-    event.stopImmediatePropagation()
-    shifting.value = true
-    const from = { x: event.clientX - at.x, y: event.clientY - at.y }
-    const move = (e: PointerEvent) => { at.x = e.clientX - from.x; at.y = e.clientY - from.y; touched.value = true }
-    const up = () => { shifting.value = false; window.removeEventListener('pointermove', move); window.removeEventListener('pointerup', up) }
-    window.addEventListener('pointermove', move)
-    window.addEventListener('pointerup', up)
-  }, { capture: true })
+  useEventListener(
+    host,
+    'pointerdown',
+    (event: PointerEvent) => {
+      if (!(event.button === 1 || (event.button === 0 && space.value))) return
+      event.preventDefault()
+      event.stopImmediatePropagation()
+      shifting.value = true
+      const from = { x: event.clientX - at.x, y: event.clientY - at.y }
+      const move = (e: PointerEvent) => {
+        at.x = e.clientX - from.x
+        at.y = e.clientY - from.y
+        touched.value = true
+      }
+      const up = () => {
+        shifting.value = false
+        window.removeEventListener('pointermove', move)
+        window.removeEventListener('pointerup', up)
+      }
+      window.addEventListener('pointermove', move)
+      window.addEventListener('pointerup', up)
+    },
+    { capture: true },
+  )
 
   const transform = computed(() => `translate(${at.x}px, ${at.y}px) scale(${at.scale})`)
   return { at, fit, pointer, toPicture, toScreen, transform, space, shifting, width, height, touched }

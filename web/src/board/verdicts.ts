@@ -4,18 +4,32 @@ import { VERDICTS } from '../api/shared.gen'
 export { VERDICTS }
 export type Verdict = (typeof VERDICTS)[number]
 export const SAYS: Record<Verdict, string> = {
-  sound: 'holds', soft: 'enlarged too far', smeared: 'stretched too far', spilled: 'where the plate could not see', bare: 'needs paint', void: 'no surface',
+  sound: 'holds',
+  soft: 'enlarged too far',
+  smeared: 'stretched too far',
+  spilled: 'where the plate could not see',
+  bare: 'needs paint',
+  void: 'no surface',
 }
 
 /** RGBA of a verdict at a pixel of the overlay. */
 function inkAt(code: number, x: number, y: number): [number, number, number, number] {
   switch (code) {
-    case 1: { const dx = (x % 8) - 3.5; const dy = (y % 8) - 3.5; return dx * dx + dy * dy < 5 ? [156, 195, 224, 255] : [156, 195, 224, 70] }
-    case 2: return (x + y) % 8 < 3 ? [184, 122, 18, 255] : [184, 122, 18, 70]
-    case 3: return (x + y) % 8 < 2 || (x - y + 8000) % 8 < 2 ? [107, 79, 160, 255] : [107, 79, 160, 70]
-    case 4: return [181, 67, 42, 235]
-    case 5: return (x + y) % 10 < 2 ? [255, 255, 255, 255] : [34, 48, 58, 255]
-    default: return [0, 0, 0, 0]
+    case 1: {
+      const dx = (x % 8) - 3.5
+      const dy = (y % 8) - 3.5
+      return dx * dx + dy * dy < 5 ? [156, 195, 224, 255] : [156, 195, 224, 70]
+    }
+    case 2:
+      return (x + y) % 8 < 3 ? [184, 122, 18, 255] : [184, 122, 18, 70]
+    case 3:
+      return (x + y) % 8 < 2 || (x - y + 8000) % 8 < 2 ? [107, 79, 160, 255] : [107, 79, 160, 70]
+    case 4:
+      return [181, 67, 42, 235]
+    case 5:
+      return (x + y) % 10 < 2 ? [255, 255, 255, 255] : [34, 48, 58, 255]
+    default:
+      return [0, 0, 0, 0]
   }
 }
 
@@ -30,7 +44,10 @@ export function drawVerdicts(bitmap: ImageBitmap, canvas: HTMLCanvasElement) {
   for (let y = 0, i = 0; y < canvas.height; y++) {
     for (let x = 0; x < canvas.width; x++, i += 4) {
       const [r, gr, b, a] = inkAt(d[i], x, y)
-      d[i] = r; d[i + 1] = gr; d[i + 2] = b; d[i + 3] = a
+      d[i] = r
+      d[i + 1] = gr
+      d[i + 2] = b
+      d[i + 3] = a
     }
   }
   g.putImageData(image, 0, 0)

@@ -38,12 +38,24 @@ const keys: [string, string][] = [
 <template>
   <ElDialog v-model="open" title="Keys" width="760" top="6vh" :show-close="true" append-to-body>
     <table class="facts keys">
-      <tbody><tr v-for="[key, what] in keys" :key="key"><td class="figure">{{ key }}</td><td>{{ what }}</td></tr></tbody>
+      <tbody>
+        <tr v-for="[key, what] in keys" :key="key">
+          <td class="figure">{{ key }}</td>
+          <td>{{ what }}</td>
+        </tr>
+      </tbody>
     </table>
   </ElDialog>
 </template>
 
 <style scoped>
-.keys tbody { display: grid; grid-template-columns: 1fr 1fr; column-gap: 26px; }
-.keys tr { display: grid; grid-template-columns: 150px 1fr; }
+.keys tbody {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  column-gap: 26px;
+}
+.keys tr {
+  display: grid;
+  grid-template-columns: 150px 1fr;
+}
 </style>

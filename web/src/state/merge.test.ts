@@ -5,15 +5,22 @@ import { fits, merged } from './merge'
 const item = (id: string, n = 0) => ({ id, n })
 const state = (revision: number, ids: string[], more: object = {}): ShotState =>
   ({
-    id: 's', born: 'b', revision, since: null, order: null,
+    id: 's',
+    born: 'b',
+    revision,
+    since: null,
+    order: null,
     shot: { name: `at ${revision}`, photos: [], ties: [], solids: ids.map((id) => item(id)), plates: [] },
     shapes: ids.map((id) => item(id)),
     ...more,
   }) as unknown as ShotState
 const change = (since: number, order: string[], came: { id: string; n: number }[]) =>
   ({
-    ...state(since + 1, []), since, order: { photos: [], ties: [], solids: order, plates: [] },
-    shot: { name: 'new', photos: [], ties: [], solids: came, plates: [] }, shapes: came,
+    ...state(since + 1, []),
+    since,
+    order: { photos: [], ties: [], solids: order, plates: [] },
+    shot: { name: 'new', photos: [], ties: [], solids: came, plates: [] },
+    shapes: came,
   }) as unknown as ShotState
 
 describe('an answer', () => {

@@ -11,7 +11,9 @@ function named<T extends ById>(order: string[], came: T, known: T): T {
 
 /** Whether an answer can be put together with what is known; one that is whole always can. */
 export const fits = (known: ShotState | null, next: ShotState) =>
-  next.since === null || next.since === undefined || (known?.id === next.id && known.born === next.born && known.revision === next.since)
+  next.since === null ||
+  next.since === undefined ||
+  (known?.id === next.id && known.born === next.born && known.revision === next.since)
 
 /** The whole state. What has not changed stays the very same object, so that nothing that shows it is drawn anew. */
 export function merged(known: ShotState | null, next: ShotState): ShotState {

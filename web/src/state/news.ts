@@ -3,7 +3,11 @@
  * hears; when it closes, the next one takes over. Where that cannot be, each page asks for its shot's revision now and then.
  */
 export type Kind = 'changed' | 'rail' | 'job' | 'removed' | 'warming'
-export interface Message { shot: string; kind: Kind | 'again'; data: Record<string, unknown> }
+export interface Message {
+  shot: string
+  kind: Kind | 'again'
+  data: Record<string, unknown>
+}
 type Hear = (message: Message) => void
 
 const NAME = 'roof-line-news'
@@ -43,10 +47,12 @@ function begin() {
   }
   const channel = new BroadcastChannel(NAME)
   channel.onmessage = (event: MessageEvent<Message>) => tell(event.data)
-  void navigator.locks.request(NAME, () => lead((message) => {
-    tell(message)
-    channel.postMessage(message)
-  }))
+  void navigator.locks.request(NAME, () =>
+    lead((message) => {
+      tell(message)
+      channel.postMessage(message)
+    }),
+  )
 }
 
 /** Hear all news from now on; returns what ends it. */

@@ -1,7 +1,18 @@
 /** The shot that is open: its state as the server has it, news, and the one way to change it. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { api, call, got, Problem, told, type Job, type Key, type Photo, type Schemas, type ShotState } from '../api/client'
+import {
+  api,
+  call,
+  got,
+  Problem,
+  told,
+  type Job,
+  type Key,
+  type Photo,
+  type Schemas,
+  type ShotState,
+} from '../api/client'
 import { fits, merged } from './merge'
 import { listen, type Message } from './news'
 
@@ -215,7 +226,11 @@ export const useShot = defineStore('shot', () => {
         // news may have come before the answer, or the line may be down: ask as well
         const poll = async () => {
           if (!doneWaiters.has(job.id)) return
-          settle(await got<Schemas['JobState']>(api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).catch(() => job))
+          settle(
+            await got<Schemas['JobState']>(
+              api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }),
+            ).catch(() => job),
+          )
           if (doneWaiters.has(job.id)) setTimeout(poll, 700)
         }
         setTimeout(poll, 250)
@@ -231,11 +246,37 @@ export const useShot = defineStore('shot', () => {
   }
 
   async function cancel(jobId: string) {
-    await got<Schemas['JobState']>(api.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: jobId } } })).catch(() => null)
+    await got<Schemas['JobState']>(api.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: jobId } } })).catch(
+      () => null,
+    )
   }
 
   return {
-    state, problem, warming, removed, jobs, photoId, solidId, plateId, frame, busy, id, shot, photo, homePhoto, keys, grounds, solid, plate,
-    open, close, refresh, change, build, work, cancel, take,
+    state,
+    problem,
+    warming,
+    removed,
+    jobs,
+    photoId,
+    solidId,
+    plateId,
+    frame,
+    busy,
+    id,
+    shot,
+    photo,
+    homePhoto,
+    keys,
+    grounds,
+    solid,
+    plate,
+    open,
+    close,
+    refresh,
+    change,
+    build,
+    work,
+    cancel,
+    take,
   }
 })

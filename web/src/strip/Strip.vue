@@ -20,24 +20,33 @@ const x = (frame: number) => PAD + (frame - first.value) * cell.value
 
 const ORDER = ['void', 'bare', 'spilled', 'smeared', 'soft'] as const
 /** Small shares matter most: the ribbon's height follows the square root of the share. */
-const bars = computed(() => (report.value?.report?.frames ?? []).flatMap((f) => {
-  let y = TOP
-  const failing = ORDER.reduce((sum, v) => sum + f[v], 0)
-  const full = RIBBON * Math.sqrt(failing / 100)
-  return ORDER.filter((v) => f[v] > 0).map((v) => {
-    const h = Math.max((full * f[v]) / failing, f[v] > 0.005 ? 1 : 0)
-    const bar = { key: `${f.frame}${v}`, v, x: x(f.frame), y, h }
-    y += h
-    return bar
-  })
-}))
+const bars = computed(() =>
+  (report.value?.report?.frames ?? []).flatMap((f) => {
+    let y = TOP
+    const failing = ORDER.reduce((sum, v) => sum + f[v], 0)
+    const full = RIBBON * Math.sqrt(failing / 100)
+    return ORDER.filter((v) => f[v] > 0).map((v) => {
+      const h = Math.max((full * f[v]) / failing, f[v] > 0.005 ? 1 : 0)
+      const bar = { key: `${f.frame}${v}`, v, x: x(f.frame), y, h }
+      y += h
+      return bar
+    })
+  }),
+)
 const holds = computed(() => (report.value?.report?.frames ?? []).map((f) => ({ frame: f.frame, holds: f.holds })))
 const speeds = computed(() => {
   const c = cameras.value
   return c.slice(1).map((b, i) => Math.hypot(...b.position.map((v, j) => v - c[i].position[j])) * s.shot.delivery.fps)
 })
 const top = computed(() => Math.max(...speeds.value, 0))
-const curve = computed(() => (speeds.value.length && top.value > 1e-6 ? 'M' + speeds.value.map((v, i) => `${(x(first.value + i) + cell.value).toFixed(1)} ${(32 - 22 * (v / top.value)).toFixed(1)}`).join('L') : ''))
+const curve = computed(() =>
+  speeds.value.length && top.value > 1e-6
+    ? 'M' +
+      speeds.value
+        .map((v, i) => `${(x(first.value + i) + cell.value).toFixed(1)} ${(32 - 22 * (v / top.value)).toFixed(1)}`)
+        .join('L')
+    : '',
+)
 const ticks = computed(() => {
   const step = [1, 2, 5, 10, 12, 24, 25, 50, 100, 200, 500, 1000].find((n) => n * cell.value > 46) ?? 5000
   const out: number[] = []
@@ -50,18 +59,30 @@ function seek(event: PointerEvent) {
   hand.value = null
   const to = (e: PointerEvent) => {
     const box = host.value!.getBoundingClientRect()
-    s.frame = Math.min(last.value, Math.max(first.value, Math.floor((e.clientX - box.left - PAD) / cell.value) + first.value))
+    s.frame = Math.min(
+      last.value,
+      Math.max(first.value, Math.floor((e.clientX - box.left - PAD) / cell.value) + first.value),
+    )
   }
   to(event)
-  const stop = () => { window.removeEventListener('pointermove', to); window.removeEventListener('pointerup', stop) }
+  const stop = () => {
+    window.removeEventListener('pointermove', to)
+    window.removeEventListener('pointerup', stop)
+  }
   window.addEventListener('pointermove', to)
   window.addEventListener('pointerup', stop)
 }
 let started = 0
 let from = 0
 useRafFn(({ timestamp }) => {
-  if (!playing.value) { started = 0; return }
-  if (!started) { started = timestamp; from = s.frame }
+  if (!playing.value) {
+    started = 0
+    return
+  }
+  if (!started) {
+    started = timestamp
+    from = s.frame
+  }
   const on = Math.floor(((timestamp - started) / 1000) * s.shot.delivery.fps)
   const next = first.value + ((from - first.value + on) % count.value)
   if (next !== s.frame) s.frame = next
@@ -75,12 +96,17 @@ const homeFrame = computed(() => s.keys.find((k) => k.home)?.frame ?? null)
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const target = event.target as HTMLElement
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes(target.tagName) || event.ctrlKey || event.altKey) return
-  if (event.code === 'Space' && target.tagName !== 'BUTTON' && !target.closest('.plan, .picture')) { event.preventDefault(); playing.value = !playing.value }
-  else if (event.key === 'ArrowLeft') go(s.frame - 1)
+  if (event.code === 'Space' && target.tagName !== 'BUTTON' && !target.closest('.plan, .picture')) {
+    event.preventDefault()
+    playing.value = !playing.value
+  } else if (event.key === 'ArrowLeft') go(s.frame - 1)
   else if (event.key === 'ArrowRight') go(s.frame + 1)
   else if (event.key.toLowerCase() === 'h' && homeFrame.value !== null) go(homeFrame.value)
 })
-watch(() => s.id, () => (playing.value = false))
+watch(
+  () => s.id,
+  () => (playing.value = false),
+)
 const swatches = VERDICTS.map((v, i) => ({ v, src: swatch(i) })).slice(1)
 const failing = computed(() => holds.value.filter((f) => !f.holds).map((f) => f.frame))
 function nextFailing() {
@@ -93,57 +119,185 @@ function nextFailing() {
   <section class="strip" aria-label="Strip">
     <svg ref="host" height="98" data-strip :data-cell="cell" @pointerdown="seek">
       <defs>
-        <pattern id="p-soft" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#d7e6f1" /><circle cx="3" cy="3" r="1.6" fill="#6f9fc4" /></pattern>
-        <pattern id="p-smeared" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#ecd9b4" /><path d="M-1 7L7 -1M-1 1L1 -1M5 7L7 5" stroke="#b87a12" stroke-width="1.8" /></pattern>
-        <pattern id="p-spilled" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#d9cfeb" /><path d="M-1 7L7 -1M-1 -1L7 7" stroke="#6b4fa0" stroke-width="1.3" /></pattern>
-        <pattern id="p-void" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#22303a" /><path d="M-1 7L7 -1" stroke="#fff" stroke-width="1" /></pattern>
-        <pattern id="p-bare" width="6" height="6" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#b5432a" /></pattern>
+        <pattern id="p-soft" width="6" height="6" patternUnits="userSpaceOnUse">
+          <rect width="6" height="6" fill="#d7e6f1" />
+          <circle cx="3" cy="3" r="1.6" fill="#6f9fc4" />
+        </pattern>
+        <pattern id="p-smeared" width="6" height="6" patternUnits="userSpaceOnUse">
+          <rect width="6" height="6" fill="#ecd9b4" />
+          <path d="M-1 7L7 -1M-1 1L1 -1M5 7L7 5" stroke="#b87a12" stroke-width="1.8" />
+        </pattern>
+        <pattern id="p-spilled" width="6" height="6" patternUnits="userSpaceOnUse">
+          <rect width="6" height="6" fill="#d9cfeb" />
+          <path d="M-1 7L7 -1M-1 -1L7 7" stroke="#6b4fa0" stroke-width="1.3" />
+        </pattern>
+        <pattern id="p-void" width="6" height="6" patternUnits="userSpaceOnUse">
+          <rect width="6" height="6" fill="#22303a" />
+          <path d="M-1 7L7 -1" stroke="#fff" stroke-width="1" />
+        </pattern>
+        <pattern id="p-bare" width="6" height="6" patternUnits="userSpaceOnUse">
+          <rect width="6" height="6" fill="#b5432a" />
+        </pattern>
       </defs>
       <path v-if="curve" :d="curve" class="speed" />
       <text v-if="curve" :x="PAD + 10" y="11" class="label">speed, up to {{ top.toFixed(2) }} m/s</text>
       <rect :x="PAD" :y="TOP" :width="Math.max(0, width - 2 * PAD)" :height="RIBBON" class="ribbon" />
-      <rect v-for="b in bars" :key="b.key" :x="b.x" :y="b.y" :width="cell + 0.2" :height="b.h" :fill="`url(#p-${b.v})`" :data-bar="b.v" />
-      <rect v-for="f in holds" :key="f.frame" :x="x(f.frame)" :y="TOP + RIBBON + 1" :width="cell + 0.2" height="4" :class="f.holds ? 'good' : 'bad'" />
+      <rect
+        v-for="b in bars"
+        :key="b.key"
+        :x="b.x"
+        :y="b.y"
+        :width="cell + 0.2"
+        :height="b.h"
+        :fill="`url(#p-${b.v})`"
+        :data-bar="b.v"
+      />
+      <rect
+        v-for="f in holds"
+        :key="f.frame"
+        :x="x(f.frame)"
+        :y="TOP + RIBBON + 1"
+        :width="cell + 0.2"
+        height="4"
+        :class="f.holds ? 'good' : 'bad'"
+      />
       <g v-for="k in s.keys" :key="k.frame" class="notch" :class="{ home: k.home }">
         <path :d="`M${x(k.frame) + cell / 2} ${TOP - 1}l-5 -7h10Z`" />
         <text v-if="k.home" :x="x(k.frame) + cell / 2 + 8" :y="TOP - 3" class="label">home</text>
       </g>
-      <g v-for="t in ticks" :key="t"><path :d="`M${x(t) + cell / 2} ${TOP + RIBBON + 6}v4`" class="tick" /><text :x="x(t) + cell / 2" :y="TOP + RIBBON + 22" class="number">{{ t }}</text></g>
+      <g v-for="t in ticks" :key="t">
+        <path :d="`M${x(t) + cell / 2} ${TOP + RIBBON + 6}v4`" class="tick" />
+        <text :x="x(t) + cell / 2" :y="TOP + RIBBON + 22" class="number">{{ t }}</text>
+      </g>
       <path class="head" :d="`M${x(s.frame) + cell / 2} 4V${TOP + RIBBON + 8}`" data-head />
     </svg>
     <div class="controls">
-      <button class="play" :class="{ on: playing }" data-play @click="playing = !playing">{{ playing ? 'Pause' : 'Play' }}</button>
+      <button class="play" :class="{ on: playing }" data-play @click="playing = !playing">
+        {{ playing ? 'Pause' : 'Play' }}
+      </button>
       <button aria-label="One frame back" @click="go(s.frame - 1)">−1 f</button>
       <button aria-label="One frame on" @click="go(s.frame + 1)">+1 f</button>
-      <NumberField id="frame" class="at" label="Frame" :model-value="s.frame" :digits="0" unit="f" :min="first" :max="last" @change="go($event!)" />
-      <span class="figure quiet">{{ ((s.frame - first) / s.shot.delivery.fps).toFixed(2) }} s of {{ (count / s.shot.delivery.fps).toFixed(2) }} s</span>
+      <NumberField
+        id="frame"
+        class="at"
+        label="Frame"
+        :model-value="s.frame"
+        :digits="0"
+        unit="f"
+        :min="first"
+        :max="last"
+        @change="go($event!)"
+      />
+      <span class="figure quiet"
+        >{{ ((s.frame - first) / s.shot.delivery.fps).toFixed(2) }} s of
+        {{ (count / s.shot.delivery.fps).toFixed(2) }} s</span
+      >
       <button v-if="failing.length" @click="nextFailing">Next that fails</button>
-      <ul class="legend" aria-label="Verdicts"><li v-for="x in swatches" :key="x.v" :title="SAYS[x.v]"><img :src="x.src" alt="" width="22" height="12" />{{ x.v }}</li></ul>
-      <span class="end quiet" role="status">{{ checking ? 'checking…' : holds.length ? `${holds.length - failing.length} of ${holds.length} frames hold` : 'not checked' }}</span>
+      <ul class="legend" aria-label="Verdicts">
+        <li v-for="x in swatches" :key="x.v" :title="SAYS[x.v]">
+          <img :src="x.src" alt="" width="22" height="12" />{{ x.v }}
+        </li>
+      </ul>
+      <span class="end quiet" role="status">{{
+        checking
+          ? 'checking…'
+          : holds.length
+            ? `${holds.length - failing.length} of ${holds.length} frames hold`
+            : 'not checked'
+      }}</span>
     </div>
   </section>
 </template>
 
 <style scoped>
-.strip { background: var(--paper); display: flex; flex-direction: column; min-height: 0; }
-svg { width: 100%; display: block; cursor: pointer; touch-action: none; }
-.ribbon { fill: #f8f7f3; stroke: var(--rule); }
-.good { fill: var(--confirm); }
-.bad { fill: var(--action); }
-.speed { fill: none; stroke: var(--ink-soft); stroke-width: 1.2; }
-.label { font: 500 12px var(--label); fill: var(--ink-soft); }
-.number { font: 12px var(--figure); fill: var(--ink-soft); text-anchor: middle; }
-.tick { stroke: var(--rule); }
-.notch path { fill: var(--ink); }
-.notch.home path { fill: var(--confirm); }
-.head { stroke: var(--action); stroke-width: 2; }
-.controls { display: flex; gap: 6px; align-items: center; padding: 6px 12px 10px; border-top: 1px solid var(--rule); }
-.controls button { padding: 6px 9px; }
-.play { width: 62px; }
-.at { grid-template-columns: auto auto; margin: 0 4px; }
-.at :deep(.box) { width: 82px; }
-.legend { margin: 0 0 0 auto; padding: 0; list-style: none; display: flex; gap: 10px; font-size: 12px; }
-.legend li { display: flex; gap: 4px; align-items: center; }
-.legend img { border: 1px solid var(--ink); background: #cfcfcf; }
-.end { white-space: nowrap; margin-left: 14px; }
+.strip {
+  background: var(--paper);
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+svg {
+  width: 100%;
+  display: block;
+  cursor: pointer;
+  touch-action: none;
+}
+.ribbon {
+  fill: #f8f7f3;
+  stroke: var(--rule);
+}
+.good {
+  fill: var(--confirm);
+}
+.bad {
+  fill: var(--action);
+}
+.speed {
+  fill: none;
+  stroke: var(--ink-soft);
+  stroke-width: 1.2;
+}
+.label {
+  font: 500 12px var(--label);
+  fill: var(--ink-soft);
+}
+.number {
+  font: 12px var(--figure);
+  fill: var(--ink-soft);
+  text-anchor: middle;
+}
+.tick {
+  stroke: var(--rule);
+}
+.notch path {
+  fill: var(--ink);
+}
+.notch.home path {
+  fill: var(--confirm);
+}
+.head {
+  stroke: var(--action);
+  stroke-width: 2;
+}
+.controls {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  padding: 6px 12px 10px;
+  border-top: 1px solid var(--rule);
+}
+.controls button {
+  padding: 6px 9px;
+}
+.play {
+  width: 62px;
+}
+.at {
+  grid-template-columns: auto auto;
+  margin: 0 4px;
+}
+.at :deep(.box) {
+  width: 82px;
+}
+.legend {
+  margin: 0 0 0 auto;
+  padding: 0;
+  list-style: none;
+  display: flex;
+  gap: 10px;
+  font-size: 12px;
+}
+.legend li {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+.legend img {
+  border: 1px solid var(--ink);
+  background: #cfcfcf;
+}
+.end {
+  white-space: nowrap;
+  margin-left: 14px;
+}
 </style>

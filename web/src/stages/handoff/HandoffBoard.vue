@@ -8,24 +8,57 @@ const { s, playing } = useMove()
 const router = useRouter()
 const frame = ref(s.frame)
 let timer = 0
-watch(() => [s.frame, playing.value], () => {
-  clearTimeout(timer)
-  timer = window.setTimeout(() => (frame.value = s.frame), playing.value ? 400 : 120)
-}, { immediate: true })
+watch(
+  () => [s.frame, playing.value],
+  () => {
+    clearTimeout(timer)
+    timer = window.setTimeout(() => (frame.value = s.frame), playing.value ? 400 : 120)
+  },
+  { immediate: true },
+)
 const src = computed(() => `/api/shots/${s.id}/frames/${frame.value}/picture?width=1280&of=${s.state?.revision}`)
 </script>
 
 <template>
-  <div v-if="!s.state!.home && !s.keys.length" class="empty"><p>There is nothing to deliver yet: survey a photo and build what it shows.</p><button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button></div>
+  <div v-if="!s.state!.home && !s.keys.length" class="empty">
+    <p>There is nothing to deliver yet: survey a photo and build what it shows.</p>
+    <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
+  </div>
   <div v-else class="delivered">
     <img :src="src" :alt="`Frame ${frame} as delivered`" />
-    <p class="figure">frame {{ frame }} as delivered, painted by the engine, shown {{ Math.min(1280, s.shot.delivery.width) }} px wide</p>
+    <p class="figure">
+      frame {{ frame }} as delivered, painted by the engine, shown {{ Math.min(1280, s.shot.delivery.width) }} px wide
+    </p>
   </div>
 </template>
 
 <style scoped>
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.delivered { position: absolute; inset: 14px; display: grid; grid-template-rows: minmax(0, 1fr) auto; justify-items: center; }
-img { max-width: 100%; max-height: 100%; min-height: 0; align-self: center; background: #000; }
-p { color: #fff; padding-top: 6px; }
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.delivered {
+  position: absolute;
+  inset: 14px;
+  display: grid;
+  grid-template-rows: minmax(0, 1fr) auto;
+  justify-items: center;
+}
+img {
+  max-width: 100%;
+  max-height: 100%;
+  min-height: 0;
+  align-self: center;
+  background: #000;
+}
+p {
+  color: #fff;
+  padding-top: 6px;
+}
 </style>

@@ -6,14 +6,31 @@ import { useMove } from '../move/move'
 const s = useShot()
 const { report } = useMove()
 const FORMS = {
-  frames: [['png', 'PNG frames, 8 bit'], ['tiff', 'TIFF frames, 16 bit'], ['exr', 'OpenEXR frames, linear']],
-  video: [['mp4', 'MP4 video, H.264'], ['webm', 'WebM video, VP9']],
-  scene: [['glb', 'glTF, one file'], ['gltf', 'glTF, text'], ['usda', 'USD, text'], ['obj', 'OBJ, without camera']],
+  frames: [
+    ['png', 'PNG frames, 8 bit'],
+    ['tiff', 'TIFF frames, 16 bit'],
+    ['exr', 'OpenEXR frames, linear'],
+  ],
+  video: [
+    ['mp4', 'MP4 video, H.264'],
+    ['webm', 'WebM video, VP9'],
+  ],
+  scene: [
+    ['glb', 'glTF, one file'],
+    ['gltf', 'glTF, text'],
+    ['usda', 'USD, text'],
+    ['obj', 'OBJ, without camera'],
+  ],
   package: [['zip', 'Shot package']],
 } as const
 const group = ref<keyof typeof FORMS>('video')
 const form = ref<string>('mp4')
-const GROUPS: Record<keyof typeof FORMS, string> = { video: 'Video', frames: 'Frames', scene: 'Scene', package: 'Package' }
+const GROUPS: Record<keyof typeof FORMS, string> = {
+  video: 'Video',
+  frames: 'Frames',
+  scene: 'Scene',
+  package: 'Package',
+}
 const bend = ref(false)
 /** The home photo, when its lens bends. */
 const bending = computed(() => s.shot.photos.find((p) => p.camera))
@@ -21,8 +38,12 @@ const bends = computed(() => (bending.value?.camera?.distortion as number[] | un
 const pictures = computed(() => group.value === 'video' || group.value === 'frames')
 const ready = computed(() => s.shot.solids.length > 0 || group.value === 'package')
 const d = computed(() => s.shot.delivery)
-const failing = computed(() => (report.value?.report ? report.value.report.frames.filter((f) => !f.holds).length : null))
-const running = computed(() => Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)))
+const failing = computed(() =>
+  report.value?.report ? report.value.report.frames.filter((f) => !f.holds).length : null,
+)
+const running = computed(() =>
+  Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)),
+)
 function choose(g: keyof typeof FORMS) {
   group.value = g
   form.value = FORMS[g][0][0]
@@ -34,11 +55,33 @@ function choose(g: keyof typeof FORMS) {
     <section class="section">
       <h2>Deliver</h2>
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
-      <div class="groups" role="group" aria-label="What to deliver"><button v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">{{ n }}</button></div>
-      <label v-for="[f, n] in FORMS[group]" :key="f" class="form"><input v-model="form" type="radio" name="form" :value="f" /> {{ n }}</label>
-      <label v-if="bends && pictures" class="form" title="Frames as the photo's lens would have drawn them, to lie over footage of it"><input v-model="bend" type="checkbox" data-bend /> Bend as the lens of {{ bending!.name }} does</label>
+      <div class="groups" role="group" aria-label="What to deliver">
+        <button v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">
+          {{ n }}
+        </button>
+      </div>
+      <label v-for="[f, n] in FORMS[group]" :key="f" class="form"
+        ><input v-model="form" type="radio" name="form" :value="f" /> {{ n }}</label
+      >
+      <label
+        v-if="bends && pictures"
+        class="form"
+        title="Frames as the photo's lens would have drawn them, to lie over footage of it"
+        ><input v-model="bend" type="checkbox" data-bend /> Bend as the lens of {{ bending!.name }} does</label
+      >
       <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
-      <button class="main" :disabled="!ready || running" data-deliver @click="s.work('/deliveries', { form, bend: bend && bends && pictures })">{{ running ? 'At work…' : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}` }}</button>
+      <button
+        class="main"
+        :disabled="!ready || running"
+        data-deliver
+        @click="s.work('/deliveries', { form, bend: bend && bends && pictures })"
+      >
+        {{
+          running
+            ? 'At work…'
+            : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}`
+        }}
+      </button>
       <p v-if="!ready" class="quiet">Build what the photo shows first; there is nothing to render yet.</p>
     </section>
     <section class="section">
@@ -59,9 +102,27 @@ function choose(g: keyof typeof FORMS) {
 </template>
 
 <style scoped>
-.groups { display: grid; grid-template-columns: repeat(4, 1fr); margin-bottom: 10px; }
-.groups button { margin-right: -1px; padding: 7px 2px; }
-.form { display: block; padding: 3px 0; }
-button.main { margin: 10px 0 6px; width: 100%; padding: 10px; }
-a { color: #26645d; font-family: var(--text); font-size: 13px; }
+.groups {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  margin-bottom: 10px;
+}
+.groups button {
+  margin-right: -1px;
+  padding: 7px 2px;
+}
+.form {
+  display: block;
+  padding: 3px 0;
+}
+button.main {
+  margin: 10px 0 6px;
+  width: 100%;
+  padding: 10px;
+}
+a {
+  color: #26645d;
+  font-family: var(--text);
+  font-size: 13px;
+}
 </style>

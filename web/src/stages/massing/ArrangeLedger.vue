@@ -14,7 +14,11 @@ const face = ref('')
 const target = ref('')
 const solids = computed(() => s.shot.solids.filter((x) => chosen.value.includes(x.id)))
 const locked = computed(() => solids.value.some((x) => x.locked))
-const group = computed(() => (solids.value.length && solids.value.every((x) => x.group === solids.value[0].group) ? (solids.value[0].group ?? '') : ''))
+const group = computed(() =>
+  solids.value.length && solids.value.every((x) => x.group === solids.value[0].group)
+    ? (solids.value[0].group ?? '')
+    : '',
+)
 const tags = computed(() => [...new Set(solids.value.flatMap((x) => x.tags ?? []))].join(', '))
 const trueSize = computed(() => solids.value.every((x) => x.true_size))
 const depth = computed(() => {
@@ -28,25 +32,61 @@ async function arrange(what: object) {
   if (made?.length) chooseAll(made)
 }
 const mine = computed(() => s.state!.shapes.find((x) => x.id === s.solidId)?.names ?? [])
-const others = computed(() => s.state!.shapes.filter((x) => x.id !== s.solidId && !x.hidden && x.names.length < 60).flatMap((x) => x.names.map((n) => ({ id: `${x.id}/${n}`, name: `${s.shot.solids.find((y) => y.id === x.id)?.name} · ${n}` }))))
-watch(() => s.solidId, () => { face.value = ''; target.value = '' })
+const others = computed(() =>
+  s
+    .state!.shapes.filter((x) => x.id !== s.solidId && !x.hidden && x.names.length < 60)
+    .flatMap((x) =>
+      x.names.map((n) => ({ id: `${x.id}/${n}`, name: `${s.shot.solids.find((y) => y.id === x.id)?.name} · ${n}` })),
+    ),
+)
+watch(
+  () => s.solidId,
+  () => {
+    face.value = ''
+    target.value = ''
+  },
+)
 async function align() {
   const made = await s.build('/arrange', { op: 'align', face: `${s.solidId}/${face.value}`, to: target.value })
   if (made) face.value = target.value = ''
 }
-const named = (text: string) => text.split(',').map((x) => x.trim()).filter(Boolean)
+const named = (text: string) =>
+  text
+    .split(',')
+    .map((x) => x.trim())
+    .filter(Boolean)
 </script>
 
 <template>
   <section v-if="depth !== null" class="section">
     <h2>{{ trueSize ? 'Depth; the size stays' : 'Depth; the picture stays' }}</h2>
-    <NumberField id="depth" label="Foot from home" :model-value="depth" unit="m" :digits="3" :min="0.05" :disabled="locked" @change="arrange({ op: 'push', factor: $event! / depth! })" />
+    <NumberField
+      id="depth"
+      label="Foot from home"
+      :model-value="depth"
+      unit="m"
+      :digits="3"
+      :min="0.05"
+      :disabled="locked"
+      @change="arrange({ op: 'push', factor: $event! / depth! })"
+    />
     <div class="row">
       <button :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</button>
       <button :disabled="locked" @click="arrange({ op: 'push', factor: 1.05 })">5 % farther</button>
     </div>
-    <div class="row"><NumberField label="Stand on rise" :model-value="by.level" unit="m" :digits="3" @change="by.level = $event!" /><button :disabled="locked" data-stand @click="arrange({ op: 'stand', level: by.level })">Stand</button></div>
-    <label class="check"><input type="checkbox" :checked="trueSize" @change="arrange({ op: 'mark', true_size: !trueSize })" /> Keep its true size instead of the picture</label>
+    <div class="row">
+      <NumberField
+        label="Stand on rise"
+        :model-value="by.level"
+        unit="m"
+        :digits="3"
+        @change="by.level = $event!"
+      /><button :disabled="locked" data-stand @click="arrange({ op: 'stand', level: by.level })">Stand</button>
+    </div>
+    <label class="check"
+      ><input type="checkbox" :checked="trueSize" @change="arrange({ op: 'mark', true_size: !trueSize })" /> Keep its
+      true size instead of the picture</label
+    >
   </section>
 
   <section class="section">
@@ -57,40 +97,119 @@ const named = (text: string) => text.split(',').map((x) => x.trim()).filter(Bool
       <NumberField label="Move up" :model-value="by.rise" unit="m" :digits="3" @change="by.rise = $event!" />
       <NumberField label="Move along return" :model-value="by.ret" unit="m" :digits="3" @change="by.ret = $event!" />
       <NumberField label="Turn by" :model-value="by.turn" unit="°" @change="by.turn = $event!" />
-      <button :disabled="locked" data-move @click="arrange({ op: 'move', by: [by.run, by.rise, by.ret], turn_deg: by.turn })">Move</button>
+      <button
+        :disabled="locked"
+        data-move
+        @click="arrange({ op: 'move', by: [by.run, by.rise, by.ret], turn_deg: by.turn })"
+      >
+        Move
+      </button>
     </details>
     <details data-repeat-box>
       <summary>Copy and repeat</summary>
-      <NumberField v-for="(label, i) in ['Step along run', 'Step up', 'Step along return']" :key="label" :label="label" :model-value="by.step[i]" unit="m" :digits="3" @change="by.step[i] = $event!" />
-      <NumberField label="Times" :model-value="by.times" unit="×" :digits="0" :min="1" :max="200" @change="by.times = Math.round($event!)" />
-      <button data-repeat @click="arrange({ op: 'repeat', step: by.step, times: by.times })">{{ by.times === 1 ? 'Copy' : `Repeat ${by.times} times` }}</button>
+      <NumberField
+        v-for="(label, i) in ['Step along run', 'Step up', 'Step along return']"
+        :key="label"
+        :label="label"
+        :model-value="by.step[i]"
+        unit="m"
+        :digits="3"
+        @change="by.step[i] = $event!"
+      />
+      <NumberField
+        label="Times"
+        :model-value="by.times"
+        unit="×"
+        :digits="0"
+        :min="1"
+        :max="200"
+        @change="by.times = Math.round($event!)"
+      />
+      <button data-repeat @click="arrange({ op: 'repeat', step: by.step, times: by.times })">
+        {{ by.times === 1 ? 'Copy' : `Repeat ${by.times} times` }}
+      </button>
     </details>
     <details>
       <summary>Mirror</summary>
-      <div class="row"><button data-mirror="run" @click="arrange({ op: 'mirror', axis: 'run', keep: true })">Copy along run</button><button data-mirror="return" @click="arrange({ op: 'mirror', axis: 'return', keep: true })">Copy along return</button></div>
-      <div class="row"><button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'run' })">Along run</button><button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'return' })">Along return</button></div>
+      <div class="row">
+        <button data-mirror="run" @click="arrange({ op: 'mirror', axis: 'run', keep: true })">Copy along run</button
+        ><button data-mirror="return" @click="arrange({ op: 'mirror', axis: 'return', keep: true })">
+          Copy along return
+        </button>
+      </div>
+      <div class="row">
+        <button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'run' })">Along run</button
+        ><button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'return' })">Along return</button>
+      </div>
       <p class="quiet">about the middle of what is chosen; a copy lands on the first until it is moved</p>
     </details>
     <details v-if="chosen.length === 1">
       <summary>Align a face</summary>
-      <label class="pair"><span>Its face</span><select v-model="face" aria-label="Face to align"><option value="">–</option><option v-for="n in mine" :key="n">{{ n }}</option></select></label>
-      <label class="pair"><span>with</span><select v-model="target" aria-label="Face to align with"><option value="">–</option><option v-for="o in others" :key="o.id" :value="o.id">{{ o.name }}</option></select></label>
+      <label class="pair"
+        ><span>Its face</span
+        ><select v-model="face" aria-label="Face to align">
+          <option value="">–</option>
+          <option v-for="n in mine" :key="n">{{ n }}</option>
+        </select></label
+      >
+      <label class="pair"
+        ><span>with</span
+        ><select v-model="target" aria-label="Face to align with">
+          <option value="">–</option>
+          <option v-for="o in others" :key="o.id" :value="o.id">{{ o.name }}</option>
+        </select></label
+      >
       <button :disabled="locked || !face || !target" data-align @click="align">Align</button>
     </details>
     <details>
       <summary>Group and tags</summary>
-      <TextField :key="`g${s.solidId}`" label="Group" :model-value="group" placeholder="none" @change="arrange({ op: 'mark', group: $event })" />
-      <TextField :key="`t${s.solidId}`" label="Tags" :model-value="tags" placeholder="one, another" :max="400" @change="arrange({ op: 'mark', tags: named($event) })" />
+      <TextField
+        :key="`g${s.solidId}`"
+        label="Group"
+        :model-value="group"
+        placeholder="none"
+        @change="arrange({ op: 'mark', group: $event })"
+      />
+      <TextField
+        :key="`t${s.solidId}`"
+        label="Tags"
+        :model-value="tags"
+        placeholder="one, another"
+        :max="400"
+        @change="arrange({ op: 'mark', tags: named($event) })"
+      />
     </details>
   </section>
 </template>
 
 <style scoped>
-details { border-bottom: 1px solid var(--rule); padding: 4px 0; }
-summary { cursor: pointer; }
-details[open] summary { margin-bottom: 5px; font-weight: 600; }
-.check { display: flex; gap: 6px; margin-top: 6px; align-items: baseline; }
-.pair { display: grid; grid-template-columns: 60px 1fr; align-items: center; margin-bottom: 4px; }
-.row > :first-child:not(button) { flex: 1; }
-details button { margin-top: 4px; }
+details {
+  border-bottom: 1px solid var(--rule);
+  padding: 4px 0;
+}
+summary {
+  cursor: pointer;
+}
+details[open] summary {
+  margin-bottom: 5px;
+  font-weight: 600;
+}
+.check {
+  display: flex;
+  gap: 6px;
+  margin-top: 6px;
+  align-items: baseline;
+}
+.pair {
+  display: grid;
+  grid-template-columns: 60px 1fr;
+  align-items: center;
+  margin-bottom: 4px;
+}
+.row > :first-child:not(button) {
+  flex: 1;
+}
+details button {
+  margin-top: 4px;
+}
 </style>

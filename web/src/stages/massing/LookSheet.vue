@@ -10,7 +10,14 @@ const props = defineProps<{ state: ShotState; photo: string; camera: Camera }>()
 const gl = ref<HTMLCanvasElement>()
 const three = computed(() => looks.how === 'shaded' || looks.how === 'thrown')
 const WIDTH = 1440
-const key = computed(() => JSON.stringify([looks.how, props.state.shapes, props.camera, looks.how === 'thrown' ? [props.state.shot.throws, props.state.shot.plates.map((p) => [p.file, p.matte])] : null]))
+const key = computed(() =>
+  JSON.stringify([
+    looks.how,
+    props.state.shapes,
+    props.camera,
+    looks.how === 'thrown' ? [props.state.shot.throws, props.state.shot.plates.map((p) => [p.file, p.matte])] : null,
+  ]),
+)
 let drawn: Thrown | null = null
 async function draw() {
   if (!three.value) return void (drawn?.dispose(), (drawn = null))
@@ -43,5 +50,11 @@ const picture = computed(() => {
 </template>
 
 <style scoped>
-.sheet { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
+.sheet {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
 </style>

@@ -23,22 +23,54 @@ const surveyed = computed(() => s.shot.photos.filter((p) => p.camera?.position))
 const photo = computed(() => surveyed.value.find((p) => p.id === s.photoId) ?? surveyed.value[0] ?? s.homePhoto)
 const camera = computed(() => photo.value?.camera ?? null)
 const view = computed(() => (camera.value ? viewOf(camera.value) : null))
-const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null))
+const src = computed(() =>
+  photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null,
+)
 const scale = () => board.value?.pan.at.scale ?? 1
 const grid = computed(() => (looks.grid && view.value ? groundGrid(view.value, 1) : []))
 const { chosen, choose } = useChosen()
-const { points, pulling, drafts, size, touched, told, hint, down: drawDown, move: drawMove, up: drawUp, close, giveUp: stopDrawing, direct } = useDrawing(photo, scale)
-const { handles, held, face, pulled, take, takeFace, move: editMove, up: editUp, giveUp: stopEditing } = useEditing(photo, view, scale)
+const {
+  points,
+  pulling,
+  drafts,
+  size,
+  touched,
+  told,
+  hint,
+  down: drawDown,
+  move: drawMove,
+  up: drawUp,
+  close,
+  giveUp: stopDrawing,
+  direct,
+} = useDrawing(photo, scale)
+const {
+  handles,
+  held,
+  face,
+  pulled,
+  take,
+  takeFace,
+  move: editMove,
+  up: editUp,
+  giveUp: stopEditing,
+} = useEditing(photo, view, scale)
 const loose = ref<Vec2 | null>(null) // how far the chosen pieces are being dragged in plan
 const planCorner = ref<{ index: number; axis: Axis; by: number } | null>(null)
 
 const shapes = computed<Shape[]>(() => {
-  const kept = s.state!.shapes.filter((x) => !x.hidden).map((x) => {
-    if (pulled.value && x.id === pulled.value.id) return pulled.value
-    if (loose.value && chosen.value.includes(x.id)) return { ...x, vertices: x.vertices.map((v) => [v[0] + loose.value![0], v[1], v[2] + loose.value![1]] as Vec3) }
-    return x
-  })
-  return [...kept.filter((x) => !drafts.value.some((d) => d.id === x.id)), ...drafts.value.map((d) => ({ ...d, id: '·' }))]
+  const kept = s
+    .state!.shapes.filter((x) => !x.hidden)
+    .map((x) => {
+      if (pulled.value && x.id === pulled.value.id) return pulled.value
+      if (loose.value && chosen.value.includes(x.id))
+        return { ...x, vertices: x.vertices.map((v) => [v[0] + loose.value![0], v[1], v[2] + loose.value![1]] as Vec3) }
+      return x
+    })
+  return [
+    ...kept.filter((x) => !drafts.value.some((d) => d.id === x.id)),
+    ...drafts.value.map((d) => ({ ...d, id: '·' })),
+  ]
 })
 const also = computed(() => chosen.value.filter((id) => id !== s.solidId))
 
@@ -47,7 +79,11 @@ function down(p: Vec2, event: PointerEvent) {
   if (tool.value !== 'choose') return drawDown(p, event)
   const reach = 10 / scale()
   const near = handles.value.filter((h) => Math.hypot(h.p[0] - p[0], h.p[1] - p[1]) < reach)
-  near.sort((a, b) => Number(!!a.side) - Number(!!b.side) || Math.hypot(a.p[0] - p[0], a.p[1] - p[1]) - Math.hypot(b.p[0] - p[0], b.p[1] - p[1]))
+  near.sort(
+    (a, b) =>
+      Number(!!a.side) - Number(!!b.side) ||
+      Math.hypot(a.p[0] - p[0], a.p[1] - p[1]) - Math.hypot(b.p[0] - p[0], b.p[1] - p[1]),
+  )
   if (near.length && !event.shiftKey) return take(near[0], p)
   pressed = { p, more: event.shiftKey, hit: takeFace(p) }
 }
@@ -79,22 +115,40 @@ function takeTool(t: Tool) {
   tool.value = t
   touched.value = null
   if (shown.value === 'plan' || shown.value === 'orbit') shown.value = 'lens'
-  if (t === 'flat' && !foregrounds.value.some((p) => p.id === flatPlate.value)) flatPlate.value = foregrounds.value[0]?.id ?? null
+  if (t === 'flat' && !foregrounds.value.some((p) => p.id === flatPlate.value))
+    flatPlate.value = foregrounds.value[0]?.id ?? null
 }
 const foregrounds = computed(() => s.shot.plates.filter((p) => p.role === 'foreground'))
-watch(() => photo.value?.id, () => { stopDrawing(); stopEditing() })
+watch(
+  () => photo.value?.id,
+  () => {
+    stopDrawing()
+    stopEditing()
+  },
+)
 
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const at = event.target as HTMLElement
   if (['INPUT', 'SELECT', 'TEXTAREA'].includes(at.tagName) || event.altKey || event.metaKey) return
   if (event.ctrlKey) {
-    if (event.key.toLowerCase() === 'd' && chosen.value.length) { event.preventDefault(); void s.build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 }).then((made) => made && made.length && choose(made[0])) }
+    if (event.key.toLowerCase() === 'd' && chosen.value.length) {
+      event.preventDefault()
+      void s
+        .build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 })
+        .then((made) => made && made.length && choose(made[0]))
+    }
     return
   }
-  if (event.key === 'Escape') { stopDrawing(); stopEditing(); tool.value = 'choose' }
-  else if (event.key === 'Enter' && at.tagName !== 'BUTTON') close()
-  else if ((event.key === 'Delete' || event.key === 'Backspace') && chosen.value.length) { const ids = chosen.value; choose(null); void s.build('/arrange', { op: 'remove', ids }) }
-  else {
+  if (event.key === 'Escape') {
+    stopDrawing()
+    stopEditing()
+    tool.value = 'choose'
+  } else if (event.key === 'Enter' && at.tagName !== 'BUTTON') close()
+  else if ((event.key === 'Delete' || event.key === 'Backspace') && chosen.value.length) {
+    const ids = chosen.value
+    choose(null)
+    void s.build('/arrange', { op: 'remove', ids })
+  } else {
     const wanted = TOOLS.find((t) => t.key.toLowerCase() === event.key.toLowerCase())
     if (wanted) takeTool(wanted.id)
   }
@@ -107,7 +161,18 @@ function shift(by: Vec2, done: boolean) {
   loose.value = null
   if (Math.hypot(...by) > 0.01) void s.build('/arrange', { op: 'move', ids: chosen.value, by: [by[0], 0, by[1]] })
 }
-const tryCorner = latest((index: number, axis: Axis, by: number) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: { corner: index, axis, by, photo: null, pixel: null } })), (got) => { if (planCorner.value) pulled.value = got.shapes[0] })
+const tryCorner = latest(
+  (index: number, axis: Axis, by: number) =>
+    got<Schemas['Constructed']>(
+      api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', {
+        params: { path: { shot_id: s.id, solid_id: s.solidId! } },
+        body: { corner: index, axis, by, photo: null, pixel: null },
+      }),
+    ),
+  (got) => {
+    if (planCorner.value) pulled.value = got.shapes[0]
+  },
+)
 function dragCorner(index: number, by: Vec2, done: boolean) {
   const solid = s.solid
   if (!solid || solid.locked) return
@@ -120,94 +185,390 @@ function dragCorner(index: number, by: Vec2, done: boolean) {
   const last = planCorner.value
   planCorner.value = null
   tryCorner.drop()
-  void s.change('POST', `/solids/${solid.id}/pull`, { corner: last.index, axis: last.axis, by: last.by }).then(() => (pulled.value = null))
+  void s
+    .change('POST', `/solids/${solid.id}/pull`, { corner: last.index, axis: last.axis, by: last.by })
+    .then(() => (pulled.value = null))
 }
 
 // depth under the pointer, while depth is shown
 const depthHere = ref<{ at: Vec2; metres: number | null } | null>(null)
-const askDepth = latest(async (at: Vec2) => ({ at, got: await got<Schemas['DepthReading']>(api.GET('/api/shots/{shot_id}/depth/at', { params: { path: { shot_id: s.id }, query: { photo: photo.value!.id, x: at[0], y: at[1] } } })) }), ({ at, got }) => { if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m } })
+const askDepth = latest(
+  async (at: Vec2) => ({
+    at,
+    got: await got<Schemas['DepthReading']>(
+      api.GET('/api/shots/{shot_id}/depth/at', {
+        params: { path: { shot_id: s.id }, query: { photo: photo.value!.id, x: at[0], y: at[1] } },
+      }),
+    ),
+  }),
+  ({ at, got }) => {
+    if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m }
+  },
+)
 function hover(p: Vec2, event: PointerEvent) {
-  if (looks.how === 'depth' && tool.value === 'choose' && camera.value && p[0] >= 0 && p[1] >= 0 && p[0] <= camera.value.width && p[1] <= camera.value.height) askDepth(p)
+  if (
+    looks.how === 'depth' &&
+    tool.value === 'choose' &&
+    camera.value &&
+    p[0] >= 0 &&
+    p[1] >= 0 &&
+    p[0] <= camera.value.width &&
+    p[1] <= camera.value.height
+  )
+    askDepth(p)
   move(p, event)
 }
-watch(() => looks.how, () => (depthHere.value = null))
+watch(
+  () => looks.how,
+  () => (depthHere.value = null),
+)
 const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && touched.value?.to ? touched.value : null))
 </script>
 
 <template>
   <div v-if="!camera?.position" class="empty">
-    <p>{{ camera ? 'The survey has no scale yet: lay a tape or type the camera’s height.' : 'Massing is drawn through a surveyed photo.' }}</p>
+    <p>
+      {{
+        camera
+          ? 'The survey has no scale yet: lay a tape or type the camera’s height.'
+          : 'Massing is drawn through a surveyed photo.'
+      }}
+    </p>
     <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
     <div v-show="shown === 'lens' || shown === 'both'" class="lens">
-      <PictureBoard ref="board" :src="src" :width="camera.width" :height="camera.height" :opacity="looks.how === 'wire' || looks.how === 'cover' ? looks.opacity : looks.how === 'shaded' ? looks.opacity : 0" :loupe="tool !== 'choose'" :cursor="tool === 'choose' ? 'default' : 'crosshair'" label="Lens view" @down="down" @move="hover" @up="up" @twice="close">
-        <template #under><LookSheet v-if="looks.how !== 'wire'" :state="s.state!" :photo="photo!.id" :camera="camera" /></template>
+      <PictureBoard
+        ref="board"
+        :src="src"
+        :width="camera.width"
+        :height="camera.height"
+        :opacity="
+          looks.how === 'wire' || looks.how === 'cover' ? looks.opacity : looks.how === 'shaded' ? looks.opacity : 0
+        "
+        :loupe="tool !== 'choose'"
+        :cursor="tool === 'choose' ? 'default' : 'crosshair'"
+        label="Lens view"
+        @down="down"
+        @move="hover"
+        @up="up"
+        @twice="close"
+      >
+        <template #under
+          ><LookSheet v-if="looks.how !== 'wire'" :state="s.state!" :photo="photo!.id" :camera="camera"
+        /></template>
         <template #default="{ pan }">
-          <path v-if="grid.length" class="ground" :d="grid.map((l) => `M${pan.toScreen(l[0]).join(' ')}L${pan.toScreen(l[1]).join(' ')}`).join('')" />
-          <Wire :shapes="shapes" :view="view!" :to-screen="pan.toScreen" :chosen="drafts.length ? '·' : s.solidId" :also="also" :faint="looks.how !== 'wire'" :scale="pan.at.scale" :tick="`${pan.at.x},${pan.at.y}`" @choose="wire" />
+          <path
+            v-if="grid.length"
+            class="ground"
+            :d="grid.map((l) => `M${pan.toScreen(l[0]).join(' ')}L${pan.toScreen(l[1]).join(' ')}`).join('')"
+          />
+          <Wire
+            :shapes="shapes"
+            :view="view!"
+            :to-screen="pan.toScreen"
+            :chosen="drafts.length ? '·' : s.solidId"
+            :also="also"
+            :faint="looks.how !== 'wire'"
+            :scale="pan.at.scale"
+            :tick="`${pan.at.x},${pan.at.y}`"
+            @choose="wire"
+          />
           <g v-if="tool === 'choose'">
             <template v-for="h in handles" :key="h.key">
-              <rect v-if="!h.side" class="handle" :data-corner="h.corner" :x="pan.toScreen(h.p)[0] - 4.5" :y="pan.toScreen(h.p)[1] - 4.5" width="9" height="9" />
-              <circle v-else class="handle side" :data-side="h.side.join('-')" :cx="pan.toScreen(h.p)[0]" :cy="pan.toScreen(h.p)[1]" r="3" />
+              <rect
+                v-if="!h.side"
+                class="handle"
+                :data-corner="h.corner"
+                :x="pan.toScreen(h.p)[0] - 4.5"
+                :y="pan.toScreen(h.p)[1] - 4.5"
+                width="9"
+                height="9"
+              />
+              <circle
+                v-else
+                class="handle side"
+                :data-side="h.side.join('-')"
+                :cx="pan.toScreen(h.p)[0]"
+                :cy="pan.toScreen(h.p)[1]"
+                r="3"
+              />
             </template>
           </g>
-          <polyline v-if="points.length > 1" class="drawn" :points="points.map((p) => pan.toScreen(p).join()).join(' ')" />
-          <circle v-for="(p, i) in points" :key="i" class="dot" :cx="pan.toScreen(p)[0]" :cy="pan.toScreen(p)[1]" r="3.5" />
-          <g v-if="snapped" class="snap" data-snap :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g>
-          <text v-if="size" data-size :x="pan.toScreen(size.at)[0] + 14" :y="pan.toScreen(size.at)[1] + 20">{{ size.text }}</text>
-          <text v-if="depthHere" class="depth" data-depth :x="pan.toScreen(depthHere.at)[0] + 14" :y="pan.toScreen(depthHere.at)[1] - 6">{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text>
+          <polyline
+            v-if="points.length > 1"
+            class="drawn"
+            :points="points.map((p) => pan.toScreen(p).join()).join(' ')"
+          />
+          <circle
+            v-for="(p, i) in points"
+            :key="i"
+            class="dot"
+            :cx="pan.toScreen(p)[0]"
+            :cy="pan.toScreen(p)[1]"
+            r="3.5"
+          />
+          <g
+            v-if="snapped"
+            class="snap"
+            data-snap
+            :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"
+            ><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g
+          >
+          <text v-if="size" data-size :x="pan.toScreen(size.at)[0] + 14" :y="pan.toScreen(size.at)[1] + 20">{{
+            size.text
+          }}</text>
+          <text
+            v-if="depthHere"
+            class="depth"
+            data-depth
+            :x="pan.toScreen(depthHere.at)[0] + 14"
+            :y="pan.toScreen(depthHere.at)[1] - 6"
+            >{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text
+          >
         </template>
       </PictureBoard>
       <div class="tools" role="toolbar" aria-label="What to build">
-        <button v-for="t in TOOLS" :key="t.id" :class="{ on: tool === t.id, apart: t.id === 'fold' || t.id === 'ground' }" :data-tool="t.id" :title="`${t.name} (${t.key})${t.hint ? `: ${t.hint}` : ''}`" :aria-pressed="tool === t.id" @click="takeTool(t.id)">{{ t.name }}</button>
+        <button
+          v-for="t in TOOLS"
+          :key="t.id"
+          :class="{ on: tool === t.id, apart: t.id === 'fold' || t.id === 'ground' }"
+          :data-tool="t.id"
+          :title="`${t.name} (${t.key})${t.hint ? `: ${t.hint}` : ''}`"
+          :aria-pressed="tool === t.id"
+          @click="takeTool(t.id)"
+        >
+          {{ t.name }}
+        </button>
       </div>
       <div v-if="tool === 'recess' || (tool === 'flat' && foregrounds.length)" class="extra">
-        <label v-if="tool === 'recess'">Depth <input v-model.number="depthOfOpening" class="figure" type="number" min="0.01" max="100" step="0.05" aria-label="Depth of the opening" /> m</label>
-        <label v-else>Plate <select v-model="flatPlate" aria-label="Plate for the flat"><option v-for="p in foregrounds" :key="p.id" :value="p.id">{{ p.name }}</option></select></label>
+        <label v-if="tool === 'recess'"
+          >Depth
+          <input
+            v-model.number="depthOfOpening"
+            class="figure"
+            type="number"
+            min="0.01"
+            max="100"
+            step="0.05"
+            aria-label="Depth of the opening"
+          />
+          m</label
+        >
+        <label v-else
+          >Plate
+          <select v-model="flatPlate" aria-label="Plate for the flat">
+            <option v-for="p in foregrounds" :key="p.id" :value="p.id">{{ p.name }}</option>
+          </select></label
+        >
       </div>
       <p v-if="hint" class="first" :class="{ told }" role="status" data-hint>{{ hint }}</p>
     </div>
-    <div v-if="shown === 'both' || shown === 'plan'" class="planhost"><PlanBoard :shapes="shapes" :grounds="s.grounds" :photos="s.shot.photos" :chosen="s.solidId" :also="also" edit @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))" @shift="shift" @corner="dragCorner" /></div>
-    <div v-if="shown === 'orbit'" class="planhost"><OrbitBoard :state="s.state!" :shapes="s.state!.shapes" :chosen="s.solidId" :also="also" :thrown="looks.how === 'thrown'" @choose="(id, e) => choose(id, e.shiftKey)" /></div>
+    <div v-if="shown === 'both' || shown === 'plan'" class="planhost">
+      <PlanBoard
+        :shapes="shapes"
+        :grounds="s.grounds"
+        :photos="s.shot.photos"
+        :chosen="s.solidId"
+        :also="also"
+        edit
+        @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))"
+        @shift="shift"
+        @corner="dragCorner"
+      />
+    </div>
+    <div v-if="shown === 'orbit'" class="planhost">
+      <OrbitBoard
+        :state="s.state!"
+        :shapes="s.state!.shapes"
+        :chosen="s.solidId"
+        :also="also"
+        :thrown="looks.how === 'thrown'"
+        @choose="(id, e) => choose(id, e.shiftKey)"
+      />
+    </div>
     <div class="views-bar">
       <template v-if="shown === 'lens' || shown === 'both'">
-        <label>Look <select v-model="looks.how" aria-label="What the lens view shows"><option value="wire">wire over photo</option><option value="shaded">shaded</option><option value="thrown">plates thrown</option><option value="depth">depth</option><option value="cover">cover</option></select></label>
-        <label v-if="looks.how === 'wire' || looks.how === 'cover'">Photo <input v-model.number="looks.opacity" type="range" min="0" max="1" step="0.05" aria-label="Opacity of the photo" /></label>
+        <label
+          >Look
+          <select v-model="looks.how" aria-label="What the lens view shows">
+            <option value="wire">wire over photo</option>
+            <option value="shaded">shaded</option>
+            <option value="thrown">plates thrown</option>
+            <option value="depth">depth</option>
+            <option value="cover">cover</option>
+          </select></label
+        >
+        <label v-if="looks.how === 'wire' || looks.how === 'cover'"
+          >Photo
+          <input
+            v-model.number="looks.opacity"
+            type="range"
+            min="0"
+            max="1"
+            step="0.05"
+            aria-label="Opacity of the photo"
+        /></label>
         <label><input v-model="looks.grid" type="checkbox" /> 1 m grid</label>
       </template>
       <div class="switch" role="group" aria-label="Views">
-        <button v-for="[id, name] in [['lens', 'Lens'], ['both', 'Lens and plan'], ['plan', 'Plan'], ['orbit', 'Orbit']] as const" :key="id" :class="{ on: shown === id }" :data-view="id" @click="shown = id">{{ name }}</button>
+        <button
+          v-for="[id, name] in [
+            ['lens', 'Lens'],
+            ['both', 'Lens and plan'],
+            ['plan', 'Plan'],
+            ['orbit', 'Orbit'],
+          ] as const"
+          :key="id"
+          :class="{ on: shown === id }"
+          :data-view="id"
+          @click="shown = id"
+        >
+          {{ name }}
+        </button>
       </div>
     </div>
   </div>
 </template>
 
 <style scoped>
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.views { position: absolute; inset: 0; display: grid; grid-template-rows: minmax(0, 1fr) 34px; }
-.views.show-both { grid-template-rows: minmax(0, 1.9fr) minmax(0, 1fr) 34px; }
-.lens, .planhost { position: relative; min-height: 0; overflow: hidden; }
-.show-both .planhost { border-top: 1px solid var(--ink); }
-.tools { position: absolute; left: 8px; top: 8px; display: flex; flex-wrap: wrap; }
-.tools button { background: var(--paper); margin-right: -1px; padding: 6px 7px; font: 600 13px/1 var(--label); letter-spacing: 0.01em; }
-.tools button.apart { margin-left: 7px; }
-.tools button.on { background: var(--ink); }
-.extra { position: absolute; left: 8px; top: 42px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 8px; }
-.extra input { width: 62px; }
-.first { position: absolute; left: 50%; bottom: 10px; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 7px 12px; max-width: 94%; width: max-content; }
-.first.told { border-color: var(--action); }
-.views-bar { background: var(--paper); border-top: 1px solid var(--ink); display: flex; align-items: center; gap: 14px; padding: 0 0 0 10px; white-space: nowrap; }
-.views-bar label { display: flex; gap: 5px; align-items: center; }
-.views-bar select { padding: 2px 3px; }
-.views-bar input[type='range'] { width: 66px; accent-color: var(--confirm); }
-.switch { margin-left: auto; display: flex; align-self: stretch; }
-.switch button { border-width: 0 0 0 1px; padding: 5px 10px; }
-.handle { fill: #fff; stroke: var(--action); stroke-width: 1.6; cursor: move; }
-.handle.side { stroke-width: 1.2; }
-.ground { stroke: rgb(255 255 255 / 45%); stroke-width: 0.8; fill: none; }
-.drawn { fill: none; stroke: #fff; stroke-width: 1.6; stroke-dasharray: 4 3; }
-.dot { fill: var(--action); stroke: #fff; }
-.snap path { fill: none; stroke: #fff; stroke-width: 2; }
-text { font: 500 13px var(--label); fill: #fff; paint-order: stroke; stroke: rgb(34 48 58 / 80%); stroke-width: 3px; }
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.views {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  grid-template-rows: minmax(0, 1fr) 34px;
+}
+.views.show-both {
+  grid-template-rows: minmax(0, 1.9fr) minmax(0, 1fr) 34px;
+}
+.lens,
+.planhost {
+  position: relative;
+  min-height: 0;
+  overflow: hidden;
+}
+.show-both .planhost {
+  border-top: 1px solid var(--ink);
+}
+.tools {
+  position: absolute;
+  left: 8px;
+  top: 8px;
+  display: flex;
+  flex-wrap: wrap;
+}
+.tools button {
+  background: var(--paper);
+  margin-right: -1px;
+  padding: 6px 7px;
+  font: 600 13px/1 var(--label);
+  letter-spacing: 0.01em;
+}
+.tools button.apart {
+  margin-left: 7px;
+}
+.tools button.on {
+  background: var(--ink);
+}
+.extra {
+  position: absolute;
+  left: 8px;
+  top: 42px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 4px 8px;
+}
+.extra input {
+  width: 62px;
+}
+.first {
+  position: absolute;
+  left: 50%;
+  bottom: 10px;
+  transform: translateX(-50%);
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 7px 12px;
+  max-width: 94%;
+  width: max-content;
+}
+.first.told {
+  border-color: var(--action);
+}
+.views-bar {
+  background: var(--paper);
+  border-top: 1px solid var(--ink);
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 0 0 0 10px;
+  white-space: nowrap;
+}
+.views-bar label {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+}
+.views-bar select {
+  padding: 2px 3px;
+}
+.views-bar input[type='range'] {
+  width: 66px;
+  accent-color: var(--confirm);
+}
+.switch {
+  margin-left: auto;
+  display: flex;
+  align-self: stretch;
+}
+.switch button {
+  border-width: 0 0 0 1px;
+  padding: 5px 10px;
+}
+.handle {
+  fill: #fff;
+  stroke: var(--action);
+  stroke-width: 1.6;
+  cursor: move;
+}
+.handle.side {
+  stroke-width: 1.2;
+}
+.ground {
+  stroke: rgb(255 255 255 / 45%);
+  stroke-width: 0.8;
+  fill: none;
+}
+.drawn {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 1.6;
+  stroke-dasharray: 4 3;
+}
+.dot {
+  fill: var(--action);
+  stroke: #fff;
+}
+.snap path {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 2;
+}
+text {
+  font: 500 13px var(--label);
+  fill: #fff;
+  paint-order: stroke;
+  stroke: rgb(34 48 58 / 80%);
+  stroke-width: 3px;
+}
 </style>

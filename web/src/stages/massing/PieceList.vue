@@ -27,7 +27,10 @@ function keys(event: KeyboardEvent, x: Solid) {
   else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
     event.preventDefault()
     if (event.altKey) return stepped(event.key === 'ArrowDown' ? 1 : -1)
-    const to = event.key === 'ArrowDown' ? (event.currentTarget as HTMLElement).nextElementSibling : (event.currentTarget as HTMLElement).previousElementSibling
+    const to =
+      event.key === 'ArrowDown'
+        ? (event.currentTarget as HTMLElement).nextElementSibling
+        : (event.currentTarget as HTMLElement).previousElementSibling
     ;(to as HTMLElement | null)?.focus()
   }
 }
@@ -40,18 +43,66 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
     <p v-if="!s.shot.solids.length" class="quiet">Nothing is built yet.</p>
     <template v-else>
       <div class="head">
-        <input v-if="s.shot.solids.length > 8" v-model="search" type="text" placeholder="Search names, kinds, tags" aria-label="Search pieces" data-search />
-        <button v-if="!shownAll" class="plain" @click="s.build('/arrange', { op: 'mark', ids: s.shot.solids.map((x) => x.id), hidden: false })">Show all</button>
+        <input
+          v-if="s.shot.solids.length > 8"
+          v-model="search"
+          type="text"
+          placeholder="Search names, kinds, tags"
+          aria-label="Search pieces"
+          data-search
+        />
+        <button
+          v-if="!shownAll"
+          class="plain"
+          @click="s.build('/arrange', { op: 'mark', ids: s.shot.solids.map((x) => x.id), hidden: false })"
+        >
+          Show all
+        </button>
       </div>
       <div class="list">
         <table class="facts" data-solids>
           <tbody>
-            <tr v-for="x in rows" :key="x.id" class="pick" :class="{ chosen: chosen.includes(x.id), hidden: x.hidden }" :data-piece="x.id" tabindex="0" @click="choose(x.id, $event.shiftKey)" @keydown="keys($event, x)">
-              <td class="what"><span class="piece">{{ x.name }}</span><span v-if="x.group" class="quiet group">{{ x.group }}</span></td>
+            <tr
+              v-for="x in rows"
+              :key="x.id"
+              class="pick"
+              :class="{ chosen: chosen.includes(x.id), hidden: x.hidden }"
+              :data-piece="x.id"
+              tabindex="0"
+              @click="choose(x.id, $event.shiftKey)"
+              @keydown="keys($event, x)"
+            >
+              <td class="what">
+                <span class="piece">{{ x.name }}</span
+                ><span v-if="x.group" class="quiet group">{{ x.group }}</span>
+              </td>
               <td class="quiet kind">{{ x.kind === 'gable' ? 'roof' : x.kind }}</td>
               <td class="marks">
-                <button class="tiny" :aria-pressed="!x.hidden" :title="x.hidden ? 'Hidden on the board; it stays in the set. Show it' : 'Hide on the board'" :aria-label="`${x.hidden ? 'Show' : 'Hide'} ${x.name}`" @click.stop="mark(x, { hidden: !x.hidden })"><svg width="14" height="10" viewBox="0 0 14 10"><path d="M1 5Q7 -2.4 13 5Q7 12.4 1 5Z" /><circle v-if="!x.hidden" cx="7" cy="5" r="1.8" /><path v-else d="M2 9L12 1" /></svg></button>
-                <button class="tiny" :aria-pressed="x.locked" :title="x.locked ? 'Locked. Unlock it' : 'Lock'" :aria-label="`${x.locked ? 'Unlock' : 'Lock'} ${x.name}`" @click.stop="mark(x, { locked: !x.locked })"><svg width="10" height="12" viewBox="0 0 10 12"><rect x="1" y="5" width="8" height="6" :class="{ full: x.locked }" /><path :d="x.locked ? 'M2.5 5V3.2a2.5 2.2 0 0 1 5 0V5' : 'M2.5 5V2.6a2.5 2.2 0 0 1 4.6 -1'" /></svg></button>
+                <button
+                  class="tiny"
+                  :aria-pressed="!x.hidden"
+                  :title="x.hidden ? 'Hidden on the board; it stays in the set. Show it' : 'Hide on the board'"
+                  :aria-label="`${x.hidden ? 'Show' : 'Hide'} ${x.name}`"
+                  @click.stop="mark(x, { hidden: !x.hidden })"
+                >
+                  <svg width="14" height="10" viewBox="0 0 14 10">
+                    <path d="M1 5Q7 -2.4 13 5Q7 12.4 1 5Z" />
+                    <circle v-if="!x.hidden" cx="7" cy="5" r="1.8" />
+                    <path v-else d="M2 9L12 1" />
+                  </svg>
+                </button>
+                <button
+                  class="tiny"
+                  :aria-pressed="x.locked"
+                  :title="x.locked ? 'Locked. Unlock it' : 'Lock'"
+                  :aria-label="`${x.locked ? 'Unlock' : 'Lock'} ${x.name}`"
+                  @click.stop="mark(x, { locked: !x.locked })"
+                >
+                  <svg width="10" height="12" viewBox="0 0 10 12">
+                    <rect x="1" y="5" width="8" height="6" :class="{ full: x.locked }" />
+                    <path :d="x.locked ? 'M2.5 5V3.2a2.5 2.2 0 0 1 5 0V5' : 'M2.5 5V2.6a2.5 2.2 0 0 1 4.6 -1'" />
+                  </svg>
+                </button>
               </td>
             </tr>
           </tbody>
@@ -59,23 +110,62 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
         <p v-if="!rows.length" class="quiet">No piece is called that.</p>
       </div>
       <div v-if="s.solid" class="row">
-        <button class="plain" title="Earlier in the list (Alt and Up on a row)" @click="stepped(-1)">Up</button><button class="plain" title="Later in the list (Alt and Down on a row)" @click="stepped(1)">Down</button>
+        <button class="plain" title="Earlier in the list (Alt and Up on a row)" @click="stepped(-1)">Up</button
+        ><button class="plain" title="Later in the list (Alt and Down on a row)" @click="stepped(1)">Down</button>
       </div>
     </template>
   </section>
 </template>
 
 <style scoped>
-.head { display: flex; gap: 6px; margin-bottom: 5px; }
-.head input { flex: 1; }
-.list { max-height: 214px; overflow-y: auto; }
-.kind { text-align: right; }
-.what { max-width: 150px; }
-.piece { overflow-wrap: anywhere; }
-.group { display: block; font-size: 12px; line-height: 1.1; }
-.marks { white-space: nowrap; width: 44px; text-align: right; }
-tr.hidden .piece { color: var(--ink-soft); text-decoration: line-through; text-decoration-color: var(--rule); }
-.tiny { border: 0; padding: 2px 3px; line-height: 0; }
-.tiny svg { fill: none; stroke: var(--ink-soft); stroke-width: 1.2; }
-.tiny svg .full, .tiny svg circle { fill: var(--ink-soft); }
+.head {
+  display: flex;
+  gap: 6px;
+  margin-bottom: 5px;
+}
+.head input {
+  flex: 1;
+}
+.list {
+  max-height: 214px;
+  overflow-y: auto;
+}
+.kind {
+  text-align: right;
+}
+.what {
+  max-width: 150px;
+}
+.piece {
+  overflow-wrap: anywhere;
+}
+.group {
+  display: block;
+  font-size: 12px;
+  line-height: 1.1;
+}
+.marks {
+  white-space: nowrap;
+  width: 44px;
+  text-align: right;
+}
+tr.hidden .piece {
+  color: var(--ink-soft);
+  text-decoration: line-through;
+  text-decoration-color: var(--rule);
+}
+.tiny {
+  border: 0;
+  padding: 2px 3px;
+  line-height: 0;
+}
+.tiny svg {
+  fill: none;
+  stroke: var(--ink-soft);
+  stroke-width: 1.2;
+}
+.tiny svg .full,
+.tiny svg circle {
+  fill: var(--ink-soft);
+}
 </style>

@@ -29,28 +29,68 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     if (!here.value || !v?.length || tool.value === 'recess' || tool.value === 'fold') return null
     const span = [0, 1, 2].map((k) => Math.max(...v.map((p) => p[k])) - Math.min(...v.map((p) => p[k])))
     if (pulling.value || tool.value === 'room') return { at: here.value, text: `${span[1].toFixed(2)} m high` }
-    return { at: here.value, text: tool.value === 'wall' ? `${Math.hypot(span[0], span[2]).toFixed(2)} m` : `${span[0].toFixed(2)} × ${span[2].toFixed(2)} m` }
+    return {
+      at: here.value,
+      text:
+        tool.value === 'wall'
+          ? `${Math.hypot(span[0], span[2]).toFixed(2)} m`
+          : `${span[0].toFixed(2)} × ${span[2].toFixed(2)} m`,
+    }
   })
   const way = computed(() => factsOf(tool.value).way)
   const reach = (event: { altKey: boolean }) => (event.altKey ? 0 : REACH / scale())
 
   const body = (top: Vec2 | null, last: Vec2 | null, snap: number) => ({
-    kind: tool.value, photo: photo.value!.id, points: last ? [...points.value, last] : points.value, top, reach: snap, on: on.value,
-    plate: tool.value === 'flat' ? flatPlate.value : null, depth: depthOfOpening.value, height: height.value,
+    kind: tool.value,
+    photo: photo.value!.id,
+    points: last ? [...points.value, last] : points.value,
+    top,
+    reach: snap,
+    on: on.value,
+    plate: tool.value === 'flat' ? flatPlate.value : null,
+    depth: depthOfOpening.value,
+    height: height.value,
   })
-  const tryBuild = latest(async (what: object) => {
-    try {
-      const built = await got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/construct/try', { params: { path: { shot_id: s.id } }, body: what as Schemas['Construction'] }))
-      told.value = null
-      return built.shapes as Shape[]
-    } catch (error) {
-      if (!(error instanceof Problem)) throw error
-      told.value = error.message
-      return drafts.value
-    }
-  }, (shapes) => { if (points.value.length || on.value) drafts.value = shapes })
-  const touch = latest((what: object) => got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: what as Schemas['Touching'] })), (got) => { if (tool.value !== 'choose') touched.value = got })
-  const ask = (pixel: Vec2, mode: Schemas['Touching']['mode'], snap: number) => got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: { pixel, photo: photo.value!.id, mode, reach: snap, level: null, base: null } }))
+  const tryBuild = latest(
+    async (what: object) => {
+      try {
+        const built = await got<Schemas['Constructed']>(
+          api.POST('/api/shots/{shot_id}/construct/try', {
+            params: { path: { shot_id: s.id } },
+            body: what as Schemas['Construction'],
+          }),
+        )
+        told.value = null
+        return built.shapes as Shape[]
+      } catch (error) {
+        if (!(error instanceof Problem)) throw error
+        told.value = error.message
+        return drafts.value
+      }
+    },
+    (shapes) => {
+      if (points.value.length || on.value) drafts.value = shapes
+    },
+  )
+  const touch = latest(
+    (what: object) =>
+      got<Schemas['Touched']>(
+        api.POST('/api/shots/{shot_id}/touch', {
+          params: { path: { shot_id: s.id } },
+          body: what as Schemas['Touching'],
+        }),
+      ),
+    (got) => {
+      if (tool.value !== 'choose') touched.value = got
+    },
+  )
+  const ask = (pixel: Vec2, mode: Schemas['Touching']['mode'], snap: number) =>
+    got<Schemas['Touched']>(
+      api.POST('/api/shots/{shot_id}/touch', {
+        params: { path: { shot_id: s.id } },
+        body: { pixel, photo: photo.value!.id, mode, reach: snap, level: null, base: null },
+      }),
+    )
 
   function giveUp() {
     gesture += 1
@@ -95,21 +135,29 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
       return void finish(null, reach(event))
     }
     if (w === 'corners') {
-      if (!points.value.length && tool.value === 'panel') void ask(p, 'face', 0).then((got) => { if (points.value.length < 2) on.value = got.surface && got.surface !== 'ground' ? got.surface : null })
+      if (!points.value.length && tool.value === 'panel')
+        void ask(p, 'face', 0).then((got) => {
+          if (points.value.length < 2) on.value = got.surface && got.surface !== 'ground' ? got.surface : null
+        })
       points.value = [...points.value, touched.value && !event.altKey ? (touched.value.pixel as Vec2) : p]
       return
     }
     if (w === 'on') {
       void ask(p, 'face', 0).then((got) => {
         const solid = s.shot.solids.find((x) => x.id === got.surface?.split('/')[0])
-        if (solid?.kind === 'block' || solid?.kind === 'room') { on.value = solid.id; pulling.value = true; tryBuild(body(null, null, 0)) }
-        else told.value = 'A roof stands on a block: click one.'
+        if (solid?.kind === 'block' || solid?.kind === 'room') {
+          on.value = solid.id
+          pulling.value = true
+          tryBuild(body(null, null, 0))
+        } else told.value = 'A roof stands on a block: click one.'
       })
       return
     }
     if (tool.value === 'recess') {
       points.value = [p]
-      void ask(p, 'face', 0).then((got) => { on.value = got.surface })
+      void ask(p, 'face', 0).then((got) => {
+        on.value = got.surface
+      })
       return
     }
     if (tool.value === 'wall' && points.value.length === 1) return // going on round the corner: the end is set on letting go
@@ -119,14 +167,23 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     const snap = reach(event)
     here.value = p
     if (pulling.value) return tryBuild(body(p, null, snap))
-    if (points.value.length && (way.value === 'feet' || way.value === 'across' || way.value === 'lines') && (pressed || tool.value === 'wall')) {
+    if (
+      points.value.length &&
+      (way.value === 'feet' || way.value === 'across' || way.value === 'lines') &&
+      (pressed || tool.value === 'wall')
+    ) {
       if (way.value !== 'lines' && (tool.value !== 'recess' || on.value)) tryBuild(body(null, p, snap))
     } else if (tool.value === 'fold') {
       points.value = [p]
       tryBuild(body(null, null, snap))
       points.value = []
     }
-    touch({ pixel: p, photo: photo.value!.id, mode: way.value === 'on' || tool.value === 'recess' || tool.value === 'panel' ? 'face' : 'foot', reach: snap })
+    touch({
+      pixel: p,
+      photo: photo.value!.id,
+      mode: way.value === 'on' || tool.value === 'recess' || tool.value === 'panel' ? 'face' : 'foot',
+      reach: snap,
+    })
   }
   function up(p: Vec2, event: PointerEvent) {
     const began = pressed
@@ -138,8 +195,10 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
       if (tool.value === 'wall' && height.value !== null) return void finish(null, reach(event), p)
       if (far < SMALL) {
         // a click on an edge raises a wall from it
-        if (tool.value === 'wall' && touched.value?.ends) { points.value = touched.value.ends as [Vec2, Vec2]; pulling.value = true }
-        else giveUp()
+        if (tool.value === 'wall' && touched.value?.ends) {
+          points.value = touched.value.ends as [Vec2, Vec2]
+          pulling.value = true
+        } else giveUp()
         return
       }
       points.value = [points.value[0], p]
@@ -156,7 +215,9 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   /** Close an outline of corners: a slab is pulled up next, a panel is there. */
   function close() {
     if (way.value !== 'corners' || pulling.value) return
-    const corners = points.value.filter((p, i) => !i || Math.hypot(p[0] - points.value[i - 1][0], p[1] - points.value[i - 1][1]) * scale() > 2)
+    const corners = points.value.filter(
+      (p, i) => !i || Math.hypot(p[0] - points.value[i - 1][0], p[1] - points.value[i - 1][1]) * scale() > 2,
+    )
     points.value = corners
     if (corners.length < 3) return void (told.value = 'Three corners at least: click another one.')
     if (tool.value === 'slab') pulling.value = true
@@ -168,12 +229,37 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   }
   const hint = computed(() => {
     if (told.value) return told.value
-    if (pulling.value) return tool.value === 'slab' ? 'Move up to its upper side and click.' : tool.value === 'gable' ? 'Move up to the ridge and click.' : 'Move up to the top edge and click.'
+    if (pulling.value)
+      return tool.value === 'slab'
+        ? 'Move up to its upper side and click.'
+        : tool.value === 'gable'
+          ? 'Move up to the ridge and click.'
+          : 'Move up to the top edge and click.'
     if (tool.value === 'wall' && height.value !== null) return 'Click where the wall goes on to; Escape ends it.'
-    if (tool.value === 'flat' && !flatPlate.value) return 'A flat shows a plate of its own: outline the foreground in Plates first.'
+    if (tool.value === 'flat' && !flatPlate.value)
+      return 'A flat shows a plate of its own: outline the foreground in Plates first.'
     if (tool.value !== 'choose') return factsOf(tool.value).hint
     if (!s.shot.solids.length) return 'Fold the picture first, or lay the ground; then draw what stands on it.'
     return null
   })
-  return { points, pulling, drafts, size, touched, on, told, hint, way, down, move, up, close, giveUp, direct, chosen, choose, looks }
+  return {
+    points,
+    pulling,
+    drafts,
+    size,
+    touched,
+    on,
+    told,
+    hint,
+    way,
+    down,
+    move,
+    up,
+    close,
+    giveUp,
+    direct,
+    chosen,
+    choose,
+    looks,
+  }
 }

@@ -5,7 +5,13 @@ import { project, type View } from '../../board/camera'
 import { useShot } from '../../state/shot'
 
 export type Axis = 'run' | 'rise' | 'return'
-export interface Handle { key: string; corner: number; p: Vec2; at: Vec3; side: [number, number] | null }
+export interface Handle {
+  key: string
+  corner: number
+  p: Vec2
+  at: Vec3
+  side: [number, number] | null
+}
 const AXES: Record<Axis, Vec3> = { run: [1, 0, 0], rise: [0, 1, 0], return: [0, 0, 1] }
 const MANY = 26
 
@@ -14,10 +20,34 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   const held = ref<{ handle: Handle; from: Vec2; axis: Axis | null; at: Vec2 } | null>(null)
   const face = ref<{ name: string; from: Vec2; at: Vec2; moving: boolean } | null>(null)
   const pulled = shallowRef<Shape | null>(null)
-  const tryPull = latest((what: object) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: what as Schemas['Pull'] })), (got) => { if (held.value) pulled.value = got.shapes[0] })
-  const tryShove = latest((what: object) => got<Schemas['Constructed']>(api.POST('/api/shots/{shot_id}/solids/{solid_id}/shove/try', { params: { path: { shot_id: s.id, solid_id: s.solidId! } }, body: what as Schemas['Shove'] })), (got) => { if (face.value) pulled.value = got.shapes[0] })
+  const tryPull = latest(
+    (what: object) =>
+      got<Schemas['Constructed']>(
+        api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', {
+          params: { path: { shot_id: s.id, solid_id: s.solidId! } },
+          body: what as Schemas['Pull'],
+        }),
+      ),
+    (got) => {
+      if (held.value) pulled.value = got.shapes[0]
+    },
+  )
+  const tryShove = latest(
+    (what: object) =>
+      got<Schemas['Constructed']>(
+        api.POST('/api/shots/{shot_id}/solids/{solid_id}/shove/try', {
+          params: { path: { shot_id: s.id, solid_id: s.solidId! } },
+          body: what as Schemas['Shove'],
+        }),
+      ),
+    (got) => {
+      if (face.value) pulled.value = got.shapes[0]
+    },
+  )
 
-  const shape = computed(() => (pulled.value?.id === s.solidId ? pulled.value : s.state!.shapes.find((x) => x.id === s.solidId)) ?? null)
+  const shape = computed(
+    () => (pulled.value?.id === s.solidId ? pulled.value : s.state!.shapes.find((x) => x.id === s.solidId)) ?? null,
+  )
   /** Corners of the chosen piece, and the middles of its sides, as the lens sees them. */
   const handles = computed<Handle[]>(() => {
     const now = shape.value
@@ -29,7 +59,8 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
       const p = i % every ? null : project(view.value!, at)
       if (p) out.push({ key: `c${i}`, corner: i, p, at, side: null })
     })
-    if (every > 1 || ['ground', 'backdrop', 'flat', 'column', 'imported', 'panel', 'mesh'].includes(s.solid.kind)) return out
+    if (every > 1 || ['ground', 'backdrop', 'flat', 'column', 'imported', 'panel', 'mesh'].includes(s.solid.kind))
+      return out
     const seen = new Set<string>()
     for (const loop of now.loops) {
       loop.forEach((a, k) => {
@@ -48,7 +79,9 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
     const solid = s.solid!
     const turn = ((('turn_deg' in solid ? solid.turn_deg : 0) ?? 0) * Math.PI) / 180
     const a = AXES[name]
-    return name === 'rise' ? a : [Math.cos(turn) * a[0] + Math.sin(turn) * a[2], 0, -Math.sin(turn) * a[0] + Math.cos(turn) * a[2]]
+    return name === 'rise'
+      ? a
+      : [Math.cos(turn) * a[0] + Math.sin(turn) * a[2], 0, -Math.sin(turn) * a[0] + Math.cos(turn) * a[2]]
   }
   const nudged = (v: Vec3, a: Vec3, by: number): Vec3 => [v[0] + a[0] * by, v[1] + a[1] * by, v[2] + a[2] * by]
   /** The axis whose picture a drag follows; a side is not moved along itself. */
@@ -68,7 +101,10 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
       if (!q) continue
       const e = [q[0] - h.p[0], q[1] - h.p[1]]
       const along = Math.abs(d[0] * e[0] + d[1] * e[1]) / (Math.hypot(e[0], e[1]) || 1)
-      if (along > most) { most = along; best = name }
+      if (along > most) {
+        most = along
+        best = name
+      }
     }
     return best
   }
@@ -96,9 +132,15 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   }
   /** Ask which face is under the pointer; it is dragged when it is the chosen piece's. */
   async function takeFace(p: Vec2): Promise<string | null> {
-    const under = await got<Schemas['Touched']>(api.POST('/api/shots/{shot_id}/touch', { params: { path: { shot_id: s.id } }, body: { pixel: p, photo: photo.value!.id, mode: 'face', reach: 0, level: null, base: null } }))
+    const under = await got<Schemas['Touched']>(
+      api.POST('/api/shots/{shot_id}/touch', {
+        params: { path: { shot_id: s.id } },
+        body: { pixel: p, photo: photo.value!.id, mode: 'face', reach: 0, level: null, base: null },
+      }),
+    )
     const [solid, ...rest] = (under.surface ?? '').split('/')
-    if (solid && solid === s.solidId && !s.solid?.locked) face.value = { name: rest.join('/'), from: p, at: p, moving: false }
+    if (solid && solid === s.solidId && !s.solid?.locked)
+      face.value = { name: rest.join('/'), from: p, at: p, moving: false }
     return solid || null
   }
   function move(p: Vec2) {
@@ -111,7 +153,8 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
     } else if (face.value) {
       face.value.at = p
       if (Math.hypot(p[0] - face.value.from[0], p[1] - face.value.from[1]) * scale() > 6) face.value.moving = true
-      if (face.value.moving) tryShove({ face: face.value.name, start: face.value.from, pixel: p, photo: photo.value!.id })
+      if (face.value.moving)
+        tryShove({ face: face.value.name, start: face.value.from, pixel: p, photo: photo.value!.id })
     }
   }
   async function up(p: Vec2) {
@@ -119,7 +162,12 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
       held.value.at = p
       if (held.value.axis) await s.change('POST', `/solids/${s.solidId}/pull`, body())
     } else if (face.value?.moving) {
-      await s.change('POST', `/solids/${s.solidId}/shove`, { face: face.value.name, start: face.value.from, pixel: p, photo: photo.value!.id })
+      await s.change('POST', `/solids/${s.solidId}/shove`, {
+        face: face.value.name,
+        start: face.value.from,
+        pixel: p,
+        photo: photo.value!.id,
+      })
     }
     giveUp()
   }

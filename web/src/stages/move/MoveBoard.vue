@@ -34,7 +34,11 @@ const box = computed(() => {
   const h = Math.max(9, Math.round((w * d.value.height) / d.value.width))
   return { w, h, x: (width.value - w) / 2, y: (height.value - h) / 2 }
 })
-const view = computed(() => (at.value && path.value ? viewOfFrame(at.value, d.value.width, d.value.height, path.value.principal_point as Vec2) : null))
+const view = computed(() =>
+  at.value && path.value
+    ? viewOfFrame(at.value, d.value.width, d.value.height, path.value.principal_point as Vec2)
+    : null,
+)
 
 function render() {
   if (!thrown?.ready || !view.value || box.value.w < 17) return
@@ -60,33 +64,69 @@ onMounted(() => {
   }
   void rebuild()
 })
-onBeforeUnmount(() => { thrown?.dispose(); thrown = null; hand.value = null; playing.value = false })
-const sceneKey = computed(() => JSON.stringify([s.shot.photos.map((p) => p.camera), s.shot.plates.map((p) => [p.file, p.matte, p.canvas, p.without]), s.shot.throws, s.state?.shapes]))
+onBeforeUnmount(() => {
+  thrown?.dispose()
+  thrown = null
+  hand.value = null
+  playing.value = false
+})
+const sceneKey = computed(() =>
+  JSON.stringify([
+    s.shot.photos.map((p) => p.camera),
+    s.shot.plates.map((p) => [p.file, p.matte, p.canvas, p.without]),
+    s.shot.throws,
+    s.state?.shapes,
+  ]),
+)
 watch(sceneKey, rebuild)
 watch([view, box], () => requestAnimationFrame(render), { deep: false })
 
 // verdicts: asked of the engine, one at a time, never while playing
 const current = ref('')
-const fetchVerdicts = latest(async (frame: number, w: number, mark: string) => {
-  const response = await fetch(`/api/shots/${s.id}/frames/${frame}/verdicts?width=${w}`)
-  return { bitmap: response.ok ? await createImageBitmap(await response.blob(), { colorSpaceConversion: 'none' }) : null, mark }
-}, (got) => {
-  if (!got.bitmap || !ink.value) return
-  drawVerdicts(got.bitmap, ink.value)
-  current.value = got.mark
-})
+const fetchVerdicts = latest(
+  async (frame: number, w: number, mark: string) => {
+    const response = await fetch(`/api/shots/${s.id}/frames/${frame}/verdicts?width=${w}`)
+    return {
+      bitmap: response.ok ? await createImageBitmap(await response.blob(), { colorSpaceConversion: 'none' }) : null,
+      mark,
+    }
+  },
+  (got) => {
+    if (!got.bitmap || !ink.value) return
+    drawVerdicts(got.bitmap, ink.value)
+    current.value = got.mark
+  },
+)
 const mark = computed(() => `${s.state?.revision}:${s.frame}`)
-watch([overlay, mark, playing, () => box.value.w], () => {
-  if (overlay.value && !playing.value && view.value) fetchVerdicts(s.frame, Math.min(960, Math.max(160, box.value.w)), mark.value)
-}, { immediate: true })
+watch(
+  [overlay, mark, playing, () => box.value.w],
+  () => {
+    if (overlay.value && !playing.value && view.value)
+      fetchVerdicts(s.frame, Math.min(960, Math.max(160, box.value.w)), mark.value)
+  },
+  { immediate: true },
+)
 const inked = computed(() => overlay.value && !playing.value && !hand.value && current.value === mark.value)
 
 // the pixel under the pointer tells its story
 const pixel = ref<Vec2 | null>(null)
-const probe = latest((frame: number, x: number, y: number) => got<Schemas['ProbeReport']>(api.GET('/api/shots/{shot_id}/frames/{frame}/probe', { params: { path: { shot_id: s.id, frame: String(frame) }, query: { x, y } } })), (got) => { if (pixel.value) story.value = got })
+const probe = latest(
+  (frame: number, x: number, y: number) =>
+    got<Schemas['ProbeReport']>(
+      api.GET('/api/shots/{shot_id}/frames/{frame}/probe', {
+        params: { path: { shot_id: s.id, frame: String(frame) }, query: { x, y } },
+      }),
+    ),
+  (got) => {
+    if (pixel.value) story.value = got
+  },
+)
 function pixelAt(event: PointerEvent): Vec2 {
   const b = host.value!.getBoundingClientRect()
-  return [((event.clientX - b.left - box.value.x) / box.value.w) * d.value.width, ((event.clientY - b.top - box.value.y) / box.value.h) * d.value.height]
+  return [
+    ((event.clientX - b.left - box.value.x) / box.value.w) * d.value.width,
+    ((event.clientY - b.top - box.value.y) / box.value.h) * d.value.height,
+  ]
 }
 
 // moving the camera in the lens view: drag turns it, with Shift it trucks and cranes, the wheel dollies
@@ -141,12 +181,18 @@ function wheel(event: WheelEvent) {
   c.position = [0, 1, 2].map((i) => c.position[i] + step * r[2][i]) as Vec3
   hand.value = c
   clearTimeout(wheelTimer)
-  wheelTimer = window.setTimeout(() => { if (hand.value) void setKey({}, hand.value) }, 350)
+  wheelTimer = window.setTimeout(() => {
+    if (hand.value) void setKey({}, hand.value)
+  }, 350)
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey) return
+  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey)
+    return
   if (event.key.toLowerCase() === 'v') overlay.value = !overlay.value
-  if (event.key === 'Escape') { grab = null; hand.value = null }
+  if (event.key === 'Escape') {
+    grab = null
+    hand.value = null
+  }
 })
 
 async function dragKey(frame: number, p: Vec2, done: boolean) {
@@ -162,7 +208,12 @@ async function dragNow(p: Vec2, done: boolean) {
   hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
   if (done) await setKey({}, hand.value)
 }
-const WHY: Record<string, string> = { outside: 'outside of it', matte: 'matted out', hidden: 'hidden from it', back: 'turned away' }
+const WHY: Record<string, string> = {
+  outside: 'outside of it',
+  matte: 'matted out',
+  hidden: 'hidden from it',
+  back: 'turned away',
+}
 const plateName = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
 const surface = computed(() => {
   const name = story.value?.surface
@@ -170,7 +221,9 @@ const surface = computed(() => {
   const [solid, face] = name.split('/')
   return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
 })
-const told = computed(() => story.value?.rejected?.map((r) => `not ${plateName(r.plate)}: ${WHY[r.reason]}`).join(' · ') ?? '')
+const told = computed(
+  () => story.value?.rejected?.map((r) => `not ${plateName(r.plate)}: ${WHY[r.reason]}`).join(' · ') ?? '',
+)
 const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y / d.value.height) * box.value.h]
 </script>
 
@@ -180,15 +233,32 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
     <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
-    <div v-show="shown !== 'plan'" ref="host" class="lens" tabindex="0" aria-label="Lens view" @pointerdown="down" @pointermove="move" @pointerup="up" @pointerleave="pixel = story = null" @wheel="wheel">
+    <div
+      v-show="shown !== 'plan'"
+      ref="host"
+      class="lens"
+      tabindex="0"
+      aria-label="Lens view"
+      @pointerdown="down"
+      @pointermove="move"
+      @pointerup="up"
+      @pointerleave="pixel = story = null"
+      @wheel="wheel"
+    >
       <div class="sheet" :style="{ left: `${box.x}px`, top: `${box.y}px`, width: `${box.w}px`, height: `${box.h}px` }">
         <canvas ref="gl" data-lens-view />
         <canvas ref="ink" :style="{ visibility: inked ? 'visible' : 'hidden' }" data-verdicts :data-shown="inked" />
-        <svg v-if="wire && view" :width="box.w" :height="box.h"><Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint /></svg>
+        <svg v-if="wire && view" :width="box.w" :height="box.h">
+          <Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint />
+        </svg>
       </div>
       <div v-if="story" class="story" :class="{ up: pixel && pixel[1] > d.height / 2 }" data-story>
-        <b>{{ story.verdict }}</b> {{ surface }}<template v-if="story.plate"> · plate {{ plateName(story.plate) }}</template>
-        <span v-if="story.stretch !== null" class="figure"> · Stretch {{ story.stretch!.toFixed(3) }} : 1 · Magnification {{ story.magnification!.toFixed(3) }} px per px</span>
+        <b>{{ story.verdict }}</b> {{ surface
+        }}<template v-if="story.plate"> · plate {{ plateName(story.plate) }}</template>
+        <span v-if="story.stretch !== null" class="figure">
+          · Stretch {{ story.stretch!.toFixed(3) }} : 1 · Magnification {{ story.magnification!.toFixed(3) }} px per
+          px</span
+        >
         <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
         <span v-if="told" class="quiet"> · {{ told }}</span>
       </div>
@@ -200,30 +270,129 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       </div>
     </div>
     <div v-show="shown !== 'lens'" class="planhost">
-      <PlanBoard :shapes="s.state!.shapes" :grounds="s.grounds" :photos="s.shot.photos" :path="cameras" :keys="s.keys" :now="at" :delivered-width="d.width" @drag-key="dragKey" @drag-now="dragNow" />
+      <PlanBoard
+        :shapes="s.state!.shapes"
+        :grounds="s.grounds"
+        :photos="s.shot.photos"
+        :path="cameras"
+        :keys="s.keys"
+        :now="at"
+        :delivered-width="d.width"
+        @drag-key="dragKey"
+        @drag-now="dragNow"
+      />
     </div>
     <div class="switch" role="group" aria-label="Views">
-      <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
+      <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button
+      ><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button
+      ><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
     </div>
   </div>
 </template>
 
 <style scoped>
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.views { position: absolute; inset: 0; display: grid; }
-.views.show-both { grid-template-rows: minmax(0, 2.05fr) minmax(0, 1fr); }
-.lens { position: relative; overflow: hidden; touch-action: none; cursor: move; min-height: 0; }
-.lens:focus:not(:focus-visible) { outline: none; }
-.planhost { position: relative; min-height: 0; overflow: hidden; }
-.show-both .planhost { border-top: 1px solid var(--ink); }
-.sheet { position: absolute; background: #000; }
-.sheet canvas, .sheet svg { position: absolute; inset: 0; width: 100%; height: 100%; }
-.corner { position: absolute; left: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; display: flex; gap: 12px; cursor: default; }
-.story { position: absolute; left: 10px; right: 10px; bottom: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 5px 10px; pointer-events: none; }
-.story.up { bottom: auto; top: 46px; }
-.left-out { position: absolute; right: 10px; top: 10px; max-width: 46%; background: var(--paper); border: 1px solid var(--action); padding: 4px 9px; pointer-events: none; }
-.note { position: absolute; inset: 0; display: grid; place-items: center; color: #fff; pointer-events: none; }
-.switch { position: absolute; right: 10px; bottom: 10px; display: flex; }
-.switch button { background: var(--paper); margin-left: -1px; padding: 5px 8px; }
-.switch button.on { background: var(--ink); }
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.views {
+  position: absolute;
+  inset: 0;
+  display: grid;
+}
+.views.show-both {
+  grid-template-rows: minmax(0, 2.05fr) minmax(0, 1fr);
+}
+.lens {
+  position: relative;
+  overflow: hidden;
+  touch-action: none;
+  cursor: move;
+  min-height: 0;
+}
+.lens:focus:not(:focus-visible) {
+  outline: none;
+}
+.planhost {
+  position: relative;
+  min-height: 0;
+  overflow: hidden;
+}
+.show-both .planhost {
+  border-top: 1px solid var(--ink);
+}
+.sheet {
+  position: absolute;
+  background: #000;
+}
+.sheet canvas,
+.sheet svg {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+}
+.corner {
+  position: absolute;
+  left: 10px;
+  top: 10px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 4px 9px;
+  display: flex;
+  gap: 12px;
+  cursor: default;
+}
+.story {
+  position: absolute;
+  left: 10px;
+  right: 10px;
+  bottom: 10px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 5px 10px;
+  pointer-events: none;
+}
+.story.up {
+  bottom: auto;
+  top: 46px;
+}
+.left-out {
+  position: absolute;
+  right: 10px;
+  top: 10px;
+  max-width: 46%;
+  background: var(--paper);
+  border: 1px solid var(--action);
+  padding: 4px 9px;
+  pointer-events: none;
+}
+.note {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  color: #fff;
+  pointer-events: none;
+}
+.switch {
+  position: absolute;
+  right: 10px;
+  bottom: 10px;
+  display: flex;
+}
+.switch button {
+  background: var(--paper);
+  margin-left: -1px;
+  padding: 5px 8px;
+}
+.switch button.on {
+  background: var(--ink);
+}
 </style>

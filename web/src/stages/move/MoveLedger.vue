@@ -28,7 +28,10 @@ async function bringBack() {
   bringing.value = false
   if (job?.state !== 'done') return
   const result = job.result as { fraction: number }
-  brought.value = result.fraction >= 1 ? 'The whole move holds; nothing had to be brought back.' : `Brought back to ${(100 * result.fraction).toFixed(1)} % of the way from home. Undo gives the longer move back.`
+  brought.value =
+    result.fraction >= 1
+      ? 'The whole move holds; nothing had to be brought back.'
+      : `Brought back to ${(100 * result.fraction).toFixed(1)} % of the way from home. Undo gives the longer move back.`
 }
 function act(action: string | null | undefined, frame: number | null | undefined) {
   if (action === 'bring_back') void bringBack()
@@ -42,19 +45,63 @@ function act(action: string | null | undefined, frame: number | null | undefined
     <section class="section">
       <h2>{{ key ? `Key on frame ${s.frame}` : `Frame ${s.frame}, between keys` }}</h2>
       <template v-if="at">
-        <NumberField id="key-run" label="At run" :model-value="at.position[0]" unit="m" :digits="3" @change="setKey({ position: place(0, $event!) })" />
-        <NumberField id="key-rise" label="At rise" :model-value="at.position[1]" unit="m" :digits="3" @change="setKey({ position: place(1, $event!) })" />
-        <NumberField id="key-return" label="At return" :model-value="at.position[2]" unit="m" :digits="3" @change="setKey({ position: place(2, $event!) })" />
+        <NumberField
+          id="key-run"
+          label="At run"
+          :model-value="at.position[0]"
+          unit="m"
+          :digits="3"
+          @change="setKey({ position: place(0, $event!) })"
+        />
+        <NumberField
+          id="key-rise"
+          label="At rise"
+          :model-value="at.position[1]"
+          unit="m"
+          :digits="3"
+          @change="setKey({ position: place(1, $event!) })"
+        />
+        <NumberField
+          id="key-return"
+          label="At return"
+          :model-value="at.position[2]"
+          unit="m"
+          :digits="3"
+          @change="setKey({ position: place(2, $event!) })"
+        />
         <NumberField label="Pan" :model-value="at.pan_deg" unit="°" @change="setKey({ pan_deg: $event! })" />
-        <NumberField label="Tilt" :model-value="at.tilt_deg" unit="°" :min="-89.9" :max="89.9" @change="setKey({ tilt_deg: $event! })" />
+        <NumberField
+          label="Tilt"
+          :model-value="at.tilt_deg"
+          unit="°"
+          :min="-89.9"
+          :max="89.9"
+          @change="setKey({ tilt_deg: $event! })"
+        />
         <NumberField label="Roll" :model-value="at.roll_deg" unit="°" @change="setKey({ roll_deg: $event! })" />
-        <NumberField label="Focal length" :model-value="mm" unit="mm" :min="1" :max="3000" @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })" />
-        <label v-if="key && s.keys.length > 2" class="ease">At this key
-          <select :value="key.ease ?? 'pass'" @change="setKey({ home: key.home, ease: ($event.target as HTMLSelectElement).value as 'rest' | 'pass' })"><option value="pass">pass through</option><option value="rest">come to rest</option></select>
+        <NumberField
+          label="Focal length"
+          :model-value="mm"
+          unit="mm"
+          :min="1"
+          :max="3000"
+          @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })"
+        />
+        <label v-if="key && s.keys.length > 2" class="ease"
+          >At this key
+          <select
+            :value="key.ease ?? 'pass'"
+            @change="setKey({ home: key.home, ease: ($event.target as HTMLSelectElement).value as 'rest' | 'pass' })"
+          >
+            <option value="pass">pass through</option>
+            <option value="rest">come to rest</option>
+          </select>
         </label>
         <div class="row" style="margin-top: 6px">
           <button v-if="!key" data-set-key @click="setKey({})">Set a key here</button>
-          <button v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">Pin to home</button>
+          <button v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
+            Pin to home
+          </button>
           <button v-else @click="setKey({ home: false })">Unpin from home</button>
           <button v-if="key" @click="removeKey()">Remove key</button>
         </div>
@@ -68,32 +115,88 @@ function act(action: string | null | undefined, frame: number | null | undefined
       <p v-if="checking && !report?.report" class="quiet">Checking every frame…</p>
       <div v-for="f in report?.findings ?? []" :key="f.text" class="sentence" :class="{ warn: f.action }" data-finding>
         {{ f.text }}
-        <button v-if="f.action === 'bring_back'" class="sure" :disabled="bringing" data-bring-back @click="act(f.action, f.frame)">Bring back</button>
+        <button
+          v-if="f.action === 'bring_back'"
+          class="sure"
+          :disabled="bringing"
+          data-bring-back
+          @click="act(f.action, f.frame)"
+        >
+          Bring back
+        </button>
         <button v-else-if="f.action" class="plain" @click="act(f.action, f.frame)">Go to frame {{ f.frame }}</button>
       </div>
-      <p v-if="s.keys.length < 2" class="quiet">Go to another frame and drag in the lens or plan view: that sets a key there.</p>
+      <p v-if="s.keys.length < 2" class="quiet">
+        Go to another frame and drag in the lens or plan view: that sets a key there.
+      </p>
     </section>
 
     <section v-if="frameReport" class="section">
       <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>
-      <table class="facts"><tbody>
-        <tr v-for="v in ['soft', 'smeared', 'spilled', 'bare', 'void'] as const" :key="v"><td>{{ v }}</td><td class="number">{{ share(frameReport[v]) }}</td></tr>
-        <tr><td>Stretch, worst 0.1 %</td><td class="number">{{ frameReport.worst_stretch.toFixed(2) }} : 1</td></tr>
-        <tr><td>Magnification, worst 0.1 %</td><td class="number">{{ frameReport.worst_magnification.toFixed(2) }} px per px</td></tr>
-      </tbody></table>
+      <table class="facts">
+        <tbody>
+          <tr v-for="v in ['soft', 'smeared', 'spilled', 'bare', 'void'] as const" :key="v">
+            <td>{{ v }}</td>
+            <td class="number">{{ share(frameReport[v]) }}</td>
+          </tr>
+          <tr>
+            <td>Stretch, worst 0.1 %</td>
+            <td class="number">{{ frameReport.worst_stretch.toFixed(2) }} : 1</td>
+          </tr>
+          <tr>
+            <td>Magnification, worst 0.1 %</td>
+            <td class="number">{{ frameReport.worst_magnification.toFixed(2) }} px per px</td>
+          </tr>
+        </tbody>
+      </table>
     </section>
 
     <section class="section">
       <h2>A frame holds within</h2>
-      <NumberField label="Stretch" :model-value="limits.stretch" unit=": 1" :min="1" :max="100" @change="setLimit({ stretch: $event })" />
-      <NumberField label="Magnification" :model-value="limits.magnification" unit="px/px" :min="0.01" :max="100" @change="setLimit({ magnification: $event })" />
-      <NumberField label="Without picture" :model-value="limits.gap_percent" unit="%" :min="0" :max="100" @change="setLimit({ gap_percent: $event })" />
-      <NumberField label="Strained" :model-value="limits.strain_percent" unit="%" :min="0" :max="100" @change="setLimit({ strain_percent: $event })" />
+      <NumberField
+        label="Stretch"
+        :model-value="limits.stretch"
+        unit=": 1"
+        :min="1"
+        :max="100"
+        @change="setLimit({ stretch: $event })"
+      />
+      <NumberField
+        label="Magnification"
+        :model-value="limits.magnification"
+        unit="px/px"
+        :min="0.01"
+        :max="100"
+        @change="setLimit({ magnification: $event })"
+      />
+      <NumberField
+        label="Without picture"
+        :model-value="limits.gap_percent"
+        unit="%"
+        :min="0"
+        :max="100"
+        @change="setLimit({ gap_percent: $event })"
+      />
+      <NumberField
+        label="Strained"
+        :model-value="limits.strain_percent"
+        unit="%"
+        :min="0"
+        :max="100"
+        @change="setLimit({ strain_percent: $event })"
+      />
     </section>
   </div>
 </template>
 
 <style scoped>
-.sentence button.sure { margin-top: 7px; display: block; }
-.ease { display: grid; grid-template-columns: 1fr 118px; align-items: center; }
+.sentence button.sure {
+  margin-top: 7px;
+  display: block;
+}
+.ease {
+  display: grid;
+  grid-template-columns: 1fr 118px;
+  align-items: center;
+}
 </style>

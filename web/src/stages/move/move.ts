@@ -20,7 +20,11 @@ export function useMove() {
   const s = useShot()
   const cameras = computed(() => path.value?.cameras ?? [])
   const at = computed<FrameCamera | null>(() => hand.value ?? cameras.value.find((c) => c.frame === s.frame) ?? null)
-  const figures = computed<FrameCamera | null>(() => (at.value && asked.value?.frame === s.frame ? { ...at.value, ...(asked.value.change as Partial<FrameCamera>) } : at.value))
+  const figures = computed<FrameCamera | null>(() =>
+    at.value && asked.value?.frame === s.frame
+      ? { ...at.value, ...(asked.value.change as Partial<FrameCamera>) }
+      : at.value,
+  )
   const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
@@ -28,13 +32,18 @@ export function useMove() {
     const id = s.id
     const where = { params: { path: { shot_id: id } } }
     told.wants = 'path' // whoever has asked once shows the move: from now on the path comes with every change
-    if (!s.state?.home && !s.keys.length) { path.value = null; report.value = null; return }
+    if (!s.state?.home && !s.keys.length) {
+      path.value = null
+      report.value = null
+      return
+    }
     try {
       const p = s.state?.path ?? (await got<Schemas['PathState']>(api.GET('/api/shots/{shot_id}/path', where)))
       if (id !== s.id) return
       path.value = p
       if (!s.busy) asked.value = null
-      if (s.state?.checked) report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
+      if (s.state?.checked)
+        report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
       else {
         report.value = null
         if (s.shot.solids.length) check()
@@ -55,7 +64,9 @@ export function useMove() {
       const job = await s.work('/check')
       checking.value = false
       if (job?.state !== 'done') return
-      report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', { params: { path: { shot_id: s.id } } })).catch(() => report.value)
+      report.value = await got<Schemas['CheckState']>(
+        api.GET('/api/shots/{shot_id}/check', { params: { path: { shot_id: s.id } } }),
+      ).catch(() => report.value)
     }, 250)
   }
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = null) {
@@ -63,8 +74,20 @@ export function useMove() {
     from ??= figures.value
     if (!from) return
     const old = key.value
-    asked.value = typed ? { frame: s.frame, change: { ...(asked.value?.frame === s.frame ? asked.value.change : {}), ...change } } : null
-    const body = { frame: s.frame, position: from.position, pan_deg: from.pan_deg, tilt_deg: from.tilt_deg, roll_deg: from.roll_deg, focal_px: from.focal_px, home: false, ease: old?.ease ?? null, ...change }
+    asked.value = typed
+      ? { frame: s.frame, change: { ...(asked.value?.frame === s.frame ? asked.value.change : {}), ...change } }
+      : null
+    const body = {
+      frame: s.frame,
+      position: from.position,
+      pan_deg: from.pan_deg,
+      tilt_deg: from.tilt_deg,
+      roll_deg: from.roll_deg,
+      focal_px: from.focal_px,
+      home: false,
+      ease: old?.ease ?? null,
+      ...change,
+    }
     if (!(await s.change('PUT', `/keys/${s.frame}`, body))) asked.value = null
     hand.value = null
   }
@@ -72,9 +95,35 @@ export function useMove() {
   if (!watched) {
     watched = true
     // shared by board, ledger and strip, so it must outlive each of them
-    effectScope(true).run(() => watch(() => [s.id, s.state?.revision], () => { if (s.state) void load() }, { immediate: true }))
+    effectScope(true).run(() =>
+      watch(
+        () => [s.id, s.state?.revision],
+        () => {
+          if (s.state) void load()
+        },
+        { immediate: true },
+      ),
+    )
   }
-  return { s, path, cameras, at, figures, key, report, frameReport, playing, hand, overlay, story, checking, load, check, setKey, removeKey }
+  return {
+    s,
+    path,
+    cameras,
+    at,
+    figures,
+    key,
+    report,
+    frameReport,
+    playing,
+    hand,
+    overlay,
+    story,
+    checking,
+    load,
+    check,
+    setKey,
+    removeKey,
+  }
 }
 
 export { FILM_BACK } from '../../api/shared.gen'

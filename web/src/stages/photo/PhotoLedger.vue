@@ -17,23 +17,70 @@ const facts = computed(() => s.photo?.facts)
   <div>
     <section class="section">
       <h2>Delivered</h2>
-      <NumberField label="Width" :model-value="delivery.width" unit="px" :digits="0" :min="16" :max="16384" @change="put({ width: $event })" />
-      <NumberField label="Height" :model-value="delivery.height" unit="px" :digits="0" :min="16" :max="16384" @change="put({ height: $event })" />
-      <NumberField label="Frame rate" :model-value="delivery.fps" unit="fps" :digits="3" :min="0.1" :max="240" @change="put({ fps: $event })" />
-      <NumberField label="Length" :model-value="delivery.frames" unit="f" :digits="0" :min="1" :max="100000" @change="put({ frames: $event })" />
+      <NumberField
+        label="Width"
+        :model-value="delivery.width"
+        unit="px"
+        :digits="0"
+        :min="16"
+        :max="16384"
+        @change="put({ width: $event })"
+      />
+      <NumberField
+        label="Height"
+        :model-value="delivery.height"
+        unit="px"
+        :digits="0"
+        :min="16"
+        :max="16384"
+        @change="put({ height: $event })"
+      />
+      <NumberField
+        label="Frame rate"
+        :model-value="delivery.fps"
+        unit="fps"
+        :digits="3"
+        :min="0.1"
+        :max="240"
+        @change="put({ fps: $event })"
+      />
+      <NumberField
+        label="Length"
+        :model-value="delivery.frames"
+        unit="f"
+        :digits="0"
+        :min="1"
+        :max="100000"
+        @change="put({ frames: $event })"
+      />
       <p class="quiet figure">{{ seconds.toFixed(2) }} s · aspect {{ ratio }} : 1</p>
     </section>
 
     <section v-if="framing && margins" class="section">
       <h2>Frame over the photo</h2>
       <p v-for="line in sentences" :key="line" class="sentence warn" role="status">{{ line }}</p>
-      <NumberField label="Photo px per delivered px" :model-value="framing.scale" unit=": 1" :digits="3" :min="0.05" :max="100" @change="set({ scale: $event! })" />
+      <NumberField
+        label="Photo px per delivered px"
+        :model-value="framing.scale"
+        unit=": 1"
+        :digits="3"
+        :min="0.05"
+        :max="100"
+        @change="set({ scale: $event! })"
+      />
       <table class="facts">
         <tbody>
           <tr v-for="side in ['left', 'right', 'top', 'bottom'] as const" :key="side">
             <td>Margin {{ side }}</td>
             <td class="number" :class="{ wrong: margins[side] < -0.5 }">{{ Math.round(margins[side]) }} px</td>
-            <td class="number">{{ ((100 * margins[side]) / (side === 'left' || side === 'right' ? home!.width! : home!.height!)).toFixed(1) }} %</td>
+            <td class="number">
+              {{
+                ((100 * margins[side]) / (side === 'left' || side === 'right' ? home!.width! : home!.height!)).toFixed(
+                  1,
+                )
+              }}
+              %
+            </td>
           </tr>
         </tbody>
       </table>
@@ -46,7 +93,15 @@ const facts = computed(() => s.photo?.facts)
       <h2>Photos</h2>
       <table class="facts">
         <tbody>
-          <tr v-for="p in s.shot.photos" :key="p.id" class="pick" :class="{ chosen: p.id === s.photo?.id }" tabindex="0" @click="s.photoId = p.id" @keydown.enter="s.photoId = p.id">
+          <tr
+            v-for="p in s.shot.photos"
+            :key="p.id"
+            class="pick"
+            :class="{ chosen: p.id === s.photo?.id }"
+            tabindex="0"
+            @click="s.photoId = p.id"
+            @keydown.enter="s.photoId = p.id"
+          >
             <td>{{ p.name }}</td>
             <td class="number">{{ p.width }} × {{ p.height }} px</td>
           </tr>
@@ -58,10 +113,22 @@ const facts = computed(() => s.photo?.facts)
       <h2>What the file says</h2>
       <table class="facts">
         <tbody>
-          <tr><td>Focal length</td><td class="number">{{ facts.focal_mm ? `${facts.focal_mm} mm` : 'not there' }}</td></tr>
-          <tr><td>35 mm equivalent</td><td class="number">{{ facts.focal_35mm ? `${facts.focal_35mm} mm` : 'not there' }}</td></tr>
-          <tr><td>Camera</td><td class="number">{{ facts.taken_with ?? 'not there' }}</td></tr>
-          <tr><td>Depth</td><td class="number">{{ facts.bits }} bit</td></tr>
+          <tr>
+            <td>Focal length</td>
+            <td class="number">{{ facts.focal_mm ? `${facts.focal_mm} mm` : 'not there' }}</td>
+          </tr>
+          <tr>
+            <td>35 mm equivalent</td>
+            <td class="number">{{ facts.focal_35mm ? `${facts.focal_35mm} mm` : 'not there' }}</td>
+          </tr>
+          <tr>
+            <td>Camera</td>
+            <td class="number">{{ facts.taken_with ?? 'not there' }}</td>
+          </tr>
+          <tr>
+            <td>Depth</td>
+            <td class="number">{{ facts.bits }} bit</td>
+          </tr>
         </tbody>
       </table>
       <button class="plain" @click="s.change('DELETE', `/photos/${s.photo!.id}`)">Remove this photo</button>

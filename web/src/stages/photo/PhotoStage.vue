@@ -29,7 +29,9 @@ async function bring(files: FileList | null | undefined) {
 }
 
 let from: { p: Vec2; centre: Vec2 } | null = null
-const isHome = computed(() => (s.homePhoto ? s.homePhoto.id === photo.value?.id : photo.value?.id === s.shot.photos[0]?.id))
+const isHome = computed(() =>
+  s.homePhoto ? s.homePhoto.id === photo.value?.id : photo.value?.id === s.shot.photos[0]?.id,
+)
 function down(p: Vec2) {
   const b = box.value
   if (!b || !isHome.value || p[0] < b.x || p[1] < b.y || p[0] > b.x + b.w || p[1] > b.y + b.h) return
@@ -47,34 +49,115 @@ defineExpose({ bring })
 </script>
 
 <template>
-  <div class="stage" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="bring($event.dataTransfer?.files)">
-    <PictureBoard v-if="photo" :src="src" :width="photo.width!" :height="photo.height!" label="The photo with the delivered frame" :cursor="isHome ? 'move' : 'default'" @down="down" @move="move" @up="up">
+  <div
+    class="stage"
+    @dragover.prevent="over = true"
+    @dragleave="over = false"
+    @drop.prevent="bring($event.dataTransfer?.files)"
+  >
+    <PictureBoard
+      v-if="photo"
+      :src="src"
+      :width="photo.width!"
+      :height="photo.height!"
+      label="The photo with the delivered frame"
+      :cursor="isHome ? 'move' : 'default'"
+      @down="down"
+      @move="move"
+      @up="up"
+    >
       <template #default="{ pan }">
         <g v-if="box && isHome" class="frame" data-frame>
-          <path :d="`M0 0H${pan.width.value}V${pan.height.value}H0ZM${pan.toScreen([box.x, box.y]).join(' ')}h${box.w * pan.at.scale}v${box.h * pan.at.scale}h${-box.w * pan.at.scale}Z`" class="shade" fill-rule="evenodd" />
-          <rect :x="pan.toScreen([box.x, box.y])[0]" :y="pan.toScreen([box.x, box.y])[1]" :width="box.w * pan.at.scale" :height="box.h * pan.at.scale" class="outline" />
-          <text :x="pan.toScreen([box.x, box.y])[0] + 8" :y="pan.toScreen([box.x, box.y])[1] + 18">delivered {{ s.shot.delivery.width }} × {{ s.shot.delivery.height }} px</text>
+          <path
+            :d="`M0 0H${pan.width.value}V${pan.height.value}H0ZM${pan.toScreen([box.x, box.y]).join(' ')}h${box.w * pan.at.scale}v${box.h * pan.at.scale}h${-box.w * pan.at.scale}Z`"
+            class="shade"
+            fill-rule="evenodd"
+          />
+          <rect
+            :x="pan.toScreen([box.x, box.y])[0]"
+            :y="pan.toScreen([box.x, box.y])[1]"
+            :width="box.w * pan.at.scale"
+            :height="box.h * pan.at.scale"
+            class="outline"
+          />
+          <text :x="pan.toScreen([box.x, box.y])[0] + 8" :y="pan.toScreen([box.x, box.y])[1] + 18"
+            >delivered {{ s.shot.delivery.width }} × {{ s.shot.delivery.height }} px</text
+          >
         </g>
       </template>
     </PictureBoard>
     <div v-else class="empty">
       <p>Bring the photograph that the move starts or ends on.</p>
-      <button class="main" :disabled="bringing" @click="file?.click()">{{ bringing ? 'Reading the photo…' : 'Bring a photo…' }}</button>
+      <button class="main" :disabled="bringing" @click="file?.click()">
+        {{ bringing ? 'Reading the photo…' : 'Bring a photo…' }}
+      </button>
       <p class="hint">JPEG, PNG, TIFF or OpenEXR; or drop it here.</p>
     </div>
     <div v-if="over" class="drop">Drop to bring the photo</div>
-    <button v-if="photo" class="more" :disabled="bringing" @click="file?.click()">{{ bringing ? 'Reading the photo…' : 'Bring another photo…' }}</button>
-    <input ref="file" type="file" data-bring multiple accept=".jpg,.jpeg,.png,.tif,.tiff,.exr" hidden @change="bring(($event.target as HTMLInputElement).files)" />
+    <button v-if="photo" class="more" :disabled="bringing" @click="file?.click()">
+      {{ bringing ? 'Reading the photo…' : 'Bring another photo…' }}
+    </button>
+    <input
+      ref="file"
+      type="file"
+      data-bring
+      multiple
+      accept=".jpg,.jpeg,.png,.tif,.tiff,.exr"
+      hidden
+      @change="bring(($event.target as HTMLInputElement).files)"
+    />
   </div>
 </template>
 
 <style scoped>
-.stage { position: absolute; inset: 0; }
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.empty .hint { font-size: 13px; }
-.drop { position: absolute; inset: 14px; border: 2px dashed #fff; background: rgb(34 48 58 / 72%); color: #fff; display: grid; place-items: center; font-size: 18px; pointer-events: none; }
-.shade { fill: rgb(119 119 119 / 66%); pointer-events: none; }
-.outline { fill: none; stroke: #fff; stroke-width: 1.5; }
-text { fill: #fff; font: 500 13px var(--label); paint-order: stroke; stroke: rgb(34 48 58 / 70%); stroke-width: 3px; }
-.more { position: absolute; right: 12px; bottom: 12px; background: var(--paper); }
+.stage {
+  position: absolute;
+  inset: 0;
+}
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.empty .hint {
+  font-size: 13px;
+}
+.drop {
+  position: absolute;
+  inset: 14px;
+  border: 2px dashed #fff;
+  background: rgb(34 48 58 / 72%);
+  color: #fff;
+  display: grid;
+  place-items: center;
+  font-size: 18px;
+  pointer-events: none;
+}
+.shade {
+  fill: rgb(119 119 119 / 66%);
+  pointer-events: none;
+}
+.outline {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 1.5;
+}
+text {
+  fill: #fff;
+  font: 500 13px var(--label);
+  paint-order: stroke;
+  stroke: rgb(34 48 58 / 70%);
+  stroke-width: 3px;
+}
+.more {
+  position: absolute;
+  right: 12px;
+  bottom: 12px;
+  background: var(--paper);
+}
 </style>

@@ -13,8 +13,12 @@ const s = useShot()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
 const hover = ref<Vec2 | null>(null)
-const photo = computed(() => (s.plate ? (s.shot.photos.find((p) => p.id === s.plate!.photo) ?? s.photo) : (s.homePhoto ?? s.photo)))
-const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null))
+const photo = computed(() =>
+  s.plate ? (s.shot.photos.find((p) => p.id === s.plate!.photo) ?? s.photo) : (s.homePhoto ?? s.photo),
+)
+const src = computed(() =>
+  photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null,
+)
 const shown = computed(() => (s.plate && s.plate.role !== 'photo' ? s.plate : null))
 const alone = ref(false)
 const grip = ref<{ index: number; at: Vec2 } | null>(null)
@@ -62,24 +66,80 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   else if (event.key === 'Escape') drawing.value = null
   else if (event.key === 'Backspace' && drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
 })
-const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) => (list.length ? 'M' + list.map((p) => to(p).map((v) => v.toFixed(1)).join(' ')).join('L') + (shut ? 'Z' : '') : '')
-const canvasStyle = computed(() => (box.value ? { left: `${box.value[0]}px`, top: `${box.value[1]}px`, width: `${box.value[2]}px`, height: `${box.value[3]}px` } : {}))
+const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) =>
+  list.length
+    ? 'M' +
+      list
+        .map((p) =>
+          to(p)
+            .map((v) => v.toFixed(1))
+            .join(' '),
+        )
+        .join('L') +
+      (shut ? 'Z' : '')
+    : ''
+const canvasStyle = computed(() =>
+  box.value
+    ? { left: `${box.value[0]}px`, top: `${box.value[1]}px`, width: `${box.value[2]}px`, height: `${box.value[3]}px` }
+    : {},
+)
 </script>
 
 <template>
-  <div v-if="!photo" class="empty"><p>The photo is the first plate.</p><button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button></div>
+  <div v-if="!photo" class="empty">
+    <p>The photo is the first plate.</p>
+    <button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button>
+  </div>
   <template v-else>
-    <PictureBoard ref="board" :src="src" :width="photo.width!" :height="photo.height!" :opacity="shown && alone ? 0 : 1" :loupe="!!drawing || !!grip" :cursor="drawing ? 'crosshair' : 'default'" label="Plates" @down="down" @move="move" @up="up" @twice="close">
+    <PictureBoard
+      ref="board"
+      :src="src"
+      :width="photo.width!"
+      :height="photo.height!"
+      :opacity="shown && alone ? 0 : 1"
+      :loupe="!!drawing || !!grip"
+      :cursor="drawing ? 'crosshair' : 'default'"
+      label="Plates"
+      @down="down"
+      @move="move"
+      @up="up"
+      @twice="close"
+    >
       <template #under>
-        <div v-if="shown && !drawing" class="plate" :class="{ alone }" :style="canvasStyle"><img :key="`${shown.file}${shown.matte}`" :src="`/api/shots/${s.id}/plates/${shown.id}/texture?width=3072&of=${shown.file.slice(0, 8)}${(shown.matte ?? '').slice(0, 8)}`" alt="" draggable="false" /></div>
+        <div v-if="shown && !drawing" class="plate" :class="{ alone }" :style="canvasStyle">
+          <img
+            :key="`${shown.file}${shown.matte}`"
+            :src="`/api/shots/${s.id}/plates/${shown.id}/texture?width=3072&of=${shown.file.slice(0, 8)}${(shown.matte ?? '').slice(0, 8)}`"
+            alt=""
+            draggable="false"
+          />
+        </div>
       </template>
       <template #default="{ pan }">
-        <path v-if="points.length" class="halo" :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)" />
-        <path v-if="points.length" class="outline" :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)" data-outline />
-        <circle v-for="(p, i) in points" :key="i" :cx="pan.toScreen(p)[0]" :cy="pan.toScreen(p)[1]" :r="drawing && i === 0 ? 6 : 3.2" class="point" />
+        <path
+          v-if="points.length"
+          class="halo"
+          :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)"
+        />
+        <path
+          v-if="points.length"
+          class="outline"
+          :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)"
+          data-outline
+        />
+        <circle
+          v-for="(p, i) in points"
+          :key="i"
+          :cx="pan.toScreen(p)[0]"
+          :cy="pan.toScreen(p)[1]"
+          :r="drawing && i === 0 ? 6 : 3.2"
+          class="point"
+        />
       </template>
     </PictureBoard>
-    <p v-if="drawing" class="first" role="status">Click around what stands in front; Enter, or a click on the first point, closes the outline.</p>
+    <p v-if="drawing" class="first" role="status">
+      Click around what stands in front; Enter, or a click on the first point, closes the outline.
+    </p>
     <p v-else-if="!s.shot.plates.some((p) => p.role !== 'photo')" class="first">
       The photo is the first plate. Outline what stands in front to take it off.
       <button class="main" @click="drawing = []">Outline</button>
@@ -89,13 +149,62 @@ const canvasStyle = computed(() => (box.value ? { left: `${box.value[0]}px`, top
 </template>
 
 <style scoped>
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.plate { position: absolute; pointer-events: none; }
-.plate.alone { background: repeating-conic-gradient(#8a8a8a 0 25%, #6c6c6c 0 50%) 0 0 / 60px 60px; }
-.plate img { width: 100%; height: 100%; display: block; }
-.halo { fill: rgb(181 67 42 / 8%); stroke: rgb(255 255 255 / 75%); stroke-width: 3.4; }
-.outline { fill: none; stroke: var(--action); stroke-width: 1.6; }
-.point { fill: #fff; stroke: var(--action); stroke-width: 1.2; }
-.first { position: absolute; left: 50%; bottom: 16px; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 8px 14px; display: flex; gap: 12px; align-items: center; white-space: nowrap; }
-.alone { position: absolute; right: 10px; top: 10px; background: var(--paper); border: 1px solid var(--ink); padding: 5px 9px; }
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.plate {
+  position: absolute;
+  pointer-events: none;
+}
+.plate.alone {
+  background: repeating-conic-gradient(#8a8a8a 0 25%, #6c6c6c 0 50%) 0 0 / 60px 60px;
+}
+.plate img {
+  width: 100%;
+  height: 100%;
+  display: block;
+}
+.halo {
+  fill: rgb(181 67 42 / 8%);
+  stroke: rgb(255 255 255 / 75%);
+  stroke-width: 3.4;
+}
+.outline {
+  fill: none;
+  stroke: var(--action);
+  stroke-width: 1.6;
+}
+.point {
+  fill: #fff;
+  stroke: var(--action);
+  stroke-width: 1.2;
+}
+.first {
+  position: absolute;
+  left: 50%;
+  bottom: 16px;
+  transform: translateX(-50%);
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 8px 14px;
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  white-space: nowrap;
+}
+.alone {
+  position: absolute;
+  right: 10px;
+  top: 10px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 5px 9px;
+}
 </style>

@@ -26,9 +26,14 @@ function shift(i: number, by: number) {
     return list
   })
 }
-const alter = (i: number, change: Partial<Throw>) => put(() => throws.value.map((t, j) => (j === i ? { ...t, ...change } : t)))
-const rename = (text: string) => { if (text.trim() && text.trim() !== s.plate!.name) void s.change('PUT', `/plates/${s.plate!.id}`, { name: text.trim() }) }
-const setFeather = (v: number) => s.change('PUT', `/plates/${s.plate!.id}`, { outline: { points: s.plate!.outline!.points, feather_px: v } })
+const alter = (i: number, change: Partial<Throw>) =>
+  put(() => throws.value.map((t, j) => (j === i ? { ...t, ...change } : t)))
+const rename = (text: string) => {
+  if (text.trim() && text.trim() !== s.plate!.name)
+    void s.change('PUT', `/plates/${s.plate!.id}`, { name: text.trim() })
+}
+const setFeather = (v: number) =>
+  s.change('PUT', `/plates/${s.plate!.id}`, { outline: { points: s.plate!.outline!.points, feather_px: v } })
 </script>
 
 <template>
@@ -37,29 +42,98 @@ const setFeather = (v: number) => s.change('PUT', `/plates/${s.plate!.id}`, { ou
       <h2>Plates</h2>
       <table class="facts" data-plates>
         <tbody>
-          <tr v-for="p in s.shot.plates" :key="p.id" class="pick" :class="{ chosen: p.id === s.plateId }" tabindex="0" @click="s.plateId = p.id" @keydown.enter="s.plateId = p.id">
-            <td><i class="tag" :style="{ background: PIGMENTS[tag(p.id) % 8] }">{{ tag(p.id) + 1 }}</i> {{ p.name }}</td>
+          <tr
+            v-for="p in s.shot.plates"
+            :key="p.id"
+            class="pick"
+            :class="{ chosen: p.id === s.plateId }"
+            tabindex="0"
+            @click="s.plateId = p.id"
+            @keydown.enter="s.plateId = p.id"
+          >
+            <td>
+              <i class="tag" :style="{ background: PIGMENTS[tag(p.id) % 8] }">{{ tag(p.id) + 1 }}</i> {{ p.name }}
+            </td>
             <td class="quiet kind">{{ ROLES[p.role] }}</td>
           </tr>
         </tbody>
       </table>
       <div class="row" style="margin-top: 8px">
-        <button v-if="!drawing" :class="{ main: s.shot.plates.length < 2 }" :disabled="!s.photo" @click="drawing = []; s.plateId = null">Outline a foreground piece</button>
+        <button
+          v-if="!drawing"
+          :class="{ main: s.shot.plates.length < 2 }"
+          :disabled="!s.photo"
+          @click="
+            drawing = []
+            s.plateId = null
+          "
+        >
+          Outline a foreground piece
+        </button>
         <button v-else @click="drawing = null">Give up the outline</button>
       </div>
-      <NumberField v-if="drawing" label="Feather" :model-value="feather" unit="px" :digits="1" :min="0" :max="200" @change="feather = $event!" />
+      <NumberField
+        v-if="drawing"
+        label="Feather"
+        :model-value="feather"
+        unit="px"
+        :digits="1"
+        :min="0"
+        :max="200"
+        @change="feather = $event!"
+      />
     </section>
 
     <section v-if="s.plate" class="section">
       <h2>{{ ROLES[s.plate.role] }}</h2>
-      <label class="name"><span>Name</span><input type="text" :value="s.plate.name" maxlength="120" @change="rename(($event.target as HTMLInputElement).value)" /></label>
-      <p class="figure quiet">{{ s.plate.canvas[2] }} × {{ s.plate.canvas[3] }} px at {{ s.plate.canvas[0] }}, {{ s.plate.canvas[1] }}</p>
-      <NumberField v-if="s.plate.outline" label="Feather" :model-value="s.plate.outline.feather_px" unit="px" :digits="1" :min="0" :max="200" @change="setFeather($event!)" />
+      <label class="name"
+        ><span>Name</span
+        ><input
+          type="text"
+          :value="s.plate.name"
+          maxlength="120"
+          @change="rename(($event.target as HTMLInputElement).value)"
+      /></label>
+      <p class="figure quiet">
+        {{ s.plate.canvas[2] }} × {{ s.plate.canvas[3] }} px at {{ s.plate.canvas[0] }}, {{ s.plate.canvas[1] }}
+      </p>
+      <NumberField
+        v-if="s.plate.outline"
+        label="Feather"
+        :model-value="s.plate.outline.feather_px"
+        unit="px"
+        :digits="1"
+        :min="0"
+        :max="200"
+        @change="setFeather($event!)"
+      />
       <template v-if="s.plate.role === 'foreground'">
-        <NumberField id="grow" label="Matte grown by" :model-value="clean?.grow_px ?? grow" unit="px" :digits="1" :min="0" :max="500" @change="(v) => { grow = v!; if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v }) }" />
-        <button class="sure" data-clean @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: clean?.grow_px ?? grow })">{{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}</button>
+        <NumberField
+          id="grow"
+          label="Matte grown by"
+          :model-value="clean?.grow_px ?? grow"
+          unit="px"
+          :digits="1"
+          :min="0"
+          :max="500"
+          @change="
+            (v) => {
+              grow = v!
+              if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v })
+            }
+          "
+        />
+        <button
+          class="sure"
+          data-clean
+          @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: clean?.grow_px ?? grow })"
+        >
+          {{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}
+        </button>
       </template>
-      <button v-if="s.plate.role !== 'photo'" class="plain" @click="s.change('DELETE', `/plates/${s.plate!.id}`)">Remove this plate</button>
+      <button v-if="s.plate.role !== 'photo'" class="plain" @click="s.change('DELETE', `/plates/${s.plate!.id}`)">
+        Remove this plate
+      </button>
     </section>
 
     <section class="section">
@@ -73,11 +147,32 @@ const setFeather = (v: number) => s.change('PUT', `/plates/${s.plate!.id}`, { ou
             <span class="figure quiet">{{ t.targets.length }} solid{{ t.targets.length === 1 ? '' : 's' }}</span>
           </button>
           <div v-if="open === i" class="body">
-            <ElSelect :model-value="t.targets" multiple filterable collapse-tags collapse-tags-tooltip placeholder="Thrown on nothing" aria-label="Thrown on" size="small" style="width: 100%" @change="(v: string[]) => alter(i, { targets: v })">
+            <ElSelect
+              :model-value="t.targets"
+              multiple
+              filterable
+              collapse-tags
+              collapse-tags-tooltip
+              placeholder="Thrown on nothing"
+              aria-label="Thrown on"
+              size="small"
+              style="width: 100%"
+              @change="(v: string[]) => alter(i, { targets: v })"
+            >
               <ElOption v-for="x in targets" :key="x.id" :value="x.id" :label="x.name" />
             </ElSelect>
-            <label><input type="checkbox" :checked="t.occlusion" @change="alter(i, { occlusion: ($event.target as HTMLInputElement).checked })" /> Only where its camera could see</label>
-            <div class="row"><button :disabled="i === 0" @click="shift(i, -1)">Earlier</button><button :disabled="i === throws.length - 1" @click="shift(i, 1)">Later</button></div>
+            <label
+              ><input
+                type="checkbox"
+                :checked="t.occlusion"
+                @change="alter(i, { occlusion: ($event.target as HTMLInputElement).checked })"
+              />
+              Only where its camera could see</label
+            >
+            <div class="row">
+              <button :disabled="i === 0" @click="shift(i, -1)">Earlier</button
+              ><button :disabled="i === throws.length - 1" @click="shift(i, 1)">Later</button>
+            </div>
           </div>
         </li>
       </ol>
@@ -86,14 +181,61 @@ const setFeather = (v: number) => s.change('PUT', `/plates/${s.plate!.id}`, { ou
 </template>
 
 <style scoped>
-.kind { text-align: right; white-space: nowrap; }
-.tag { display: inline-grid; place-items: center; width: 18px; height: 18px; color: #fff; font: 500 12px/1 var(--figure); font-style: normal; margin-right: 4px; flex: none; }
-.name { display: grid; grid-template-columns: 60px 1fr; align-items: center; margin-bottom: 4px; }
-.throws { list-style: none; margin: 0; padding: 0; }
-.throws li { border-bottom: 1px solid var(--rule); }
-.throws li.open { background: #dcd8cc; }
-.head { display: flex; gap: 4px; align-items: center; width: 100%; border: 0; padding: 6px 2px; text-align: left; font-weight: 400; }
-.head span:nth-child(2) { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; line-height: 1.3; }
-.body { padding: 4px 6px 10px; display: grid; gap: 8px; }
-button.sure { margin: 6px 0; }
+.kind {
+  text-align: right;
+  white-space: nowrap;
+}
+.tag {
+  display: inline-grid;
+  place-items: center;
+  width: 18px;
+  height: 18px;
+  color: #fff;
+  font: 500 12px/1 var(--figure);
+  font-style: normal;
+  margin-right: 4px;
+  flex: none;
+}
+.name {
+  display: grid;
+  grid-template-columns: 60px 1fr;
+  align-items: center;
+  margin-bottom: 4px;
+}
+.throws {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.throws li {
+  border-bottom: 1px solid var(--rule);
+}
+.throws li.open {
+  background: #dcd8cc;
+}
+.head {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+  width: 100%;
+  border: 0;
+  padding: 6px 2px;
+  text-align: left;
+  font-weight: 400;
+}
+.head span:nth-child(2) {
+  flex: 1;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  line-height: 1.3;
+}
+.body {
+  padding: 4px 6px 10px;
+  display: grid;
+  gap: 8px;
+}
+button.sure {
+  margin: 6px 0;
+}
 </style>

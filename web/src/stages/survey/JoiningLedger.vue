@@ -4,13 +4,26 @@ import { computed, watch } from 'vue'
 import { useJoining } from './joining'
 import { useSurvey } from './survey'
 
-const { s, ties, others, lenses, surfaces, chosenTie, compareWith, compareHow, lay, rename, remove, share } = useJoining()
+const { s, ties, others, lenses, surfaces, chosenTie, compareWith, compareHow, lay, rename, remove, share } =
+  useJoining()
 const { tool } = useSurvey()
 const photo = computed(() => s.photo!)
 const comparable = computed(() => others.value.filter((p) => p.camera?.position))
-watch(() => photo.value.id, () => { if (compareWith.value === photo.value.id) compareWith.value = null })
+watch(
+  () => photo.value.id,
+  () => {
+    if (compareWith.value === photo.value.id) compareWith.value = null
+  },
+)
 const worst = (off: Record<string, number>) => (Object.keys(off).length ? Math.max(...Object.values(off)) : null)
-const told = (p: (typeof s.shot.photos)[number]) => (p.problem ? 'not joined' : p.camera ? (p.camera.position ? `${p.result?.rms_px.toFixed(1)} px` : 'no scale') : 'no camera')
+const told = (p: (typeof s.shot.photos)[number]) =>
+  p.problem
+    ? 'not joined'
+    : p.camera
+      ? p.camera.position
+        ? `${p.result?.rms_px.toFixed(1)} px`
+        : 'no scale'
+      : 'no camera'
 function setLens(value: string) {
   if (value === '+') void share(`Lens of ${photo.value.name}`.slice(0, 120), photo.value.standpoint ?? null)
   else void share(value || null, photo.value.standpoint ?? null)
@@ -22,59 +35,151 @@ function setLens(value: string) {
     <h2>Photos of this place</h2>
     <table class="facts">
       <tbody>
-        <tr v-for="p in s.shot.photos" :key="p.id" class="pick" :class="{ chosen: p.id === photo.id }" :data-photo="p.id" tabindex="0" @click="s.photoId = p.id" @keydown.enter="s.photoId = p.id">
+        <tr
+          v-for="p in s.shot.photos"
+          :key="p.id"
+          class="pick"
+          :class="{ chosen: p.id === photo.id }"
+          :data-photo="p.id"
+          tabindex="0"
+          @click="s.photoId = p.id"
+          @keydown.enter="s.photoId = p.id"
+        >
           <td>{{ p.name }}</td>
           <td class="number" :class="{ wrong: !!p.problem }">{{ told(p) }}</td>
         </tr>
       </tbody>
     </table>
-    <label class="line">Lens
-      <select :value="photo.lens ?? ''" aria-label="Lens that this photo shares" @change="setLens(($event.target as HTMLSelectElement).value)">
+    <label class="line"
+      >Lens
+      <select
+        :value="photo.lens ?? ''"
+        aria-label="Lens that this photo shares"
+        @change="setLens(($event.target as HTMLSelectElement).value)"
+      >
         <option value="">its own</option>
         <option v-for="l in lenses" :key="l" :value="l">{{ l }}</option>
         <option v-if="!photo.lens" value="+">name this one, to share it</option>
       </select>
     </label>
-    <label class="line">Taken from
-      <select :value="photo.standpoint ?? ''" aria-label="Standpoint that this photo shares" @change="share(photo.lens ?? null, ($event.target as HTMLSelectElement).value || null)">
+    <label class="line"
+      >Taken from
+      <select
+        :value="photo.standpoint ?? ''"
+        aria-label="Standpoint that this photo shares"
+        @change="share(photo.lens ?? null, ($event.target as HTMLSelectElement).value || null)"
+      >
         <option value="">a place of its own</option>
-        <option v-for="p in others.filter((o) => !o.standpoint)" :key="p.id" :value="p.id">where {{ p.name }} was</option>
+        <option v-for="p in others.filter((o) => !o.standpoint)" :key="p.id" :value="p.id">
+          where {{ p.name }} was
+        </option>
       </select>
     </label>
-    <p v-if="!ties.length" class="quiet">Click two or more spots that several photos show, with one of them on the ground or on a surface: they stand in one world then.</p>
+    <p v-if="!ties.length" class="quiet">
+      Click two or more spots that several photos show, with one of them on the ground or on a surface: they stand in
+      one world then.
+    </p>
     <table v-else class="facts" data-ties>
-      <thead><tr><th>Shared point</th><th>lies on</th><th class="number">off by</th></tr></thead>
+      <thead>
+        <tr>
+          <th>Shared point</th>
+          <th>lies on</th>
+          <th class="number">off by</th>
+        </tr>
+      </thead>
       <tbody>
-        <tr v-for="t in ties" :key="t.id" class="pick" :class="{ chosen: chosenTie === t.id }" tabindex="0" @click="chosenTie = t.id" @keydown.enter="chosenTie = t.id">
-          <td><input v-if="chosenTie === t.id" :value="t.name" type="text" aria-label="Name of the shared point" maxlength="60" @change="rename(t.id, ($event.target as HTMLInputElement).value || t.name)" /><template v-else>{{ t.name }}</template></td>
+        <tr
+          v-for="t in ties"
+          :key="t.id"
+          class="pick"
+          :class="{ chosen: chosenTie === t.id }"
+          tabindex="0"
+          @click="chosenTie = t.id"
+          @keydown.enter="chosenTie = t.id"
+        >
           <td>
-            <select :value="t.surface ?? ''" :aria-label="`What ${t.name} lies on`" @click.stop @change="lay(t.id, ($event.target as HTMLSelectElement).value || null)">
+            <input
+              v-if="chosenTie === t.id"
+              :value="t.name"
+              type="text"
+              aria-label="Name of the shared point"
+              maxlength="60"
+              @change="rename(t.id, ($event.target as HTMLInputElement).value || t.name)"
+            /><template v-else>{{ t.name }}</template>
+          </td>
+          <td>
+            <select
+              :value="t.surface ?? ''"
+              :aria-label="`What ${t.name} lies on`"
+              @click.stop
+              @change="lay(t.id, ($event.target as HTMLSelectElement).value || null)"
+            >
               <option value="">anything</option>
               <option v-for="f in surfaces" :key="f.id" :value="f.id">{{ f.name }}</option>
             </select>
           </td>
-          <td class="number">{{ Object.keys(t.seen).length < 2 ? 'in one photo' : worst(t.off_px) === null ? '–' : `${worst(t.off_px)!.toFixed(1)} px` }}</td>
+          <td class="number">
+            {{
+              Object.keys(t.seen).length < 2
+                ? 'in one photo'
+                : worst(t.off_px) === null
+                  ? '–'
+                  : `${worst(t.off_px)!.toFixed(1)} px`
+            }}
+          </td>
         </tr>
       </tbody>
     </table>
     <div class="row">
-      <button :class="{ on: tool === 'point' }" data-share @click="tool = 'point'; chosenTie = null">New shared point</button>
+      <button
+        :class="{ on: tool === 'point' }"
+        data-share
+        @click="
+          tool = 'point'
+          chosenTie = null
+        "
+      >
+        New shared point
+      </button>
       <button v-if="chosenTie" class="plain" @click="remove(chosenTie)">Remove it</button>
     </div>
     <template v-if="comparable.length && photo.camera?.position">
-      <label class="line">Hold against
-        <select v-model="compareWith" aria-label="Photo to compare with" data-compare><option :value="null">nothing</option><option v-for="p in comparable" :key="p.id" :value="p.id">{{ p.name }}</option></select>
+      <label class="line"
+        >Hold against
+        <select v-model="compareWith" aria-label="Photo to compare with" data-compare>
+          <option :value="null">nothing</option>
+          <option v-for="p in comparable" :key="p.id" :value="p.id">{{ p.name }}</option>
+        </select>
       </label>
       <div v-if="compareWith" class="row" role="group" aria-label="How to compare">
-        <button v-for="h in ['wipe', 'blink', 'difference'] as const" :key="h" :class="{ on: compareHow === h }" :aria-pressed="compareHow === h" @click="compareHow = h">{{ { wipe: 'Wipe', blink: 'Blink', difference: 'Difference' }[h] }}</button>
+        <button
+          v-for="h in ['wipe', 'blink', 'difference'] as const"
+          :key="h"
+          :class="{ on: compareHow === h }"
+          :aria-pressed="compareHow === h"
+          @click="compareHow = h"
+        >
+          {{ { wipe: 'Wipe', blink: 'Blink', difference: 'Difference' }[h] }}
+        </button>
       </div>
     </template>
   </section>
 </template>
 
 <style scoped>
-.line { display: grid; grid-template-columns: 92px 1fr; align-items: center; padding: 3px 0; }
-td select { width: 128px; }
-td input { width: 84px; }
-.row { margin-top: 6px; }
+.line {
+  display: grid;
+  grid-template-columns: 92px 1fr;
+  align-items: center;
+  padding: 3px 0;
+}
+td select {
+  width: 128px;
+}
+td input {
+  width: 84px;
+}
+.row {
+  margin-top: 6px;
+}
 </style>

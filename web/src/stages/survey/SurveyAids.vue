@@ -27,7 +27,10 @@ function plumb(p: Vec2): [Vec2, Vec2] {
   const to = Math.abs(w) < 1e-12 ? far : n / Math.abs(w)
   const sign = w < 0 ? -1 : 1
   const towards = Math.min(far, 0.999 * to) * sign
-  return [[p[0] - (sign * far * d[0]) / n, p[1] - (sign * far * d[1]) / n], [p[0] + (towards * d[0]) / n, p[1] + (towards * d[1]) / n]]
+  return [
+    [p[0] - (sign * far * d[0]) / n, p[1] - (sign * far * d[1]) / n],
+    [p[0] + (towards * d[0]) / n, p[1] + (towards * d[1]) / n],
+  ]
 }
 const uprights = computed(() => {
   if (!show.plumb) return []
@@ -46,8 +49,19 @@ const path = (lines: [Vec2, Vec2][]) => lines.map((l) => bentLine(props.camera, 
 </template>
 
 <style scoped>
-path { fill: none; }
-.grid { stroke: rgb(255 255 255 / 50%); stroke-width: 0.8; }
-.upright { stroke: #fff; stroke-width: 1.1; stroke-dasharray: 2 5; }
-.here { stroke-width: 1.8; }
+path {
+  fill: none;
+}
+.grid {
+  stroke: rgb(255 255 255 / 50%);
+  stroke-width: 0.8;
+}
+.upright {
+  stroke: #fff;
+  stroke-width: 1.1;
+  stroke-dasharray: 2 5;
+}
+.here {
+  stroke-width: 1.8;
+}
 </style>

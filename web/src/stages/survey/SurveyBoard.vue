@@ -15,14 +15,57 @@ import SurveyMarks from './SurveyMarks.vue'
 import { familyOf, HINTS, NAMES, near, under, useSurvey, within, type Tool } from './survey'
 import TieMarks from './TieMarks.vue'
 
-const { s, tool, chosen, selected, toggle, reassign, split, changeFound, foundProblem, kept, survey, result, problem, show, found, dropped, finding, hint, measuring, measure, mm, trying, giveUp, keep, copy, removeChosen, find, takeFound, snapped } = useSurvey()
+const {
+  s,
+  tool,
+  chosen,
+  selected,
+  toggle,
+  reassign,
+  split,
+  changeFound,
+  foundProblem,
+  kept,
+  survey,
+  result,
+  problem,
+  show,
+  found,
+  dropped,
+  finding,
+  hint,
+  measuring,
+  measure,
+  mm,
+  trying,
+  giveUp,
+  keep,
+  copy,
+  removeChosen,
+  find,
+  takeFound,
+  snapped,
+} = useSurvey()
 const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
-const comparing = computed(() => (compareWith.value && compareWith.value !== s.photo?.id && s.photo?.camera?.position ? s.shot.photos.find((p) => p.id === compareWith.value && p.camera?.position) ?? null : null))
-const src = computed(() => (s.photo ? `/api/shots/${s.id}/photos/${s.photo.id}/picture?width=4096${comparing.value ? '&straight=true' : ''}` : null))
+const comparing = computed(() =>
+  compareWith.value && compareWith.value !== s.photo?.id && s.photo?.camera?.position
+    ? (s.shot.photos.find((p) => p.id === compareWith.value && p.camera?.position) ?? null)
+    : null,
+)
+const src = computed(() =>
+  s.photo
+    ? `/api/shots/${s.id}/photos/${s.photo.id}/picture?width=4096${comparing.value ? '&straight=true' : ''}`
+    : null,
+)
 
-type Grip = { kind: 'tie'; id: string } | { kind: 'edge'; edge: number; point: number } | { kind: 'tape'; tape: number; end: 'a' | 'b' } | { kind: 'datum' } | { kind: 'horizon'; end: 0 | 1 }
+type Grip =
+  | { kind: 'tie'; id: string }
+  | { kind: 'edge'; edge: number; point: number }
+  | { kind: 'tape'; tape: number; end: 'a' | 'b' }
+  | { kind: 'datum' }
+  | { kind: 'horizon'; end: 0 | 1 }
 let grip: Grip | null = null
 let drawing: { a: Vec2; b: Vec2 } | null = null
 const heldTie = ref<{ id: string; at: Vec2 } | null>(null)
@@ -36,13 +79,36 @@ function pick(p: Vec2): Grip | null {
   const v = kept.value!
   let best: Grip | null = null
   let distance = reach
-  const offer = (q: Vec2, g: Grip) => { const d = near(p, q); if (d < distance) { distance = d; best = g } }
+  const offer = (q: Vec2, g: Grip) => {
+    const d = near(p, q)
+    if (d < distance) {
+      distance = d
+      best = g
+    }
+  }
   // only what the tool at hand draws can be taken hold of, so that an edge may start at another's end
-  if (tool.value === 'tape') v.lengths.forEach((t, i) => { offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' }); offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' }) })
-  else if (tool.value === 'horizon') v.horizon?.forEach((q, i) => offer(q as Vec2, { kind: 'horizon', end: i as 0 | 1 }))
-  else if (tool.value === 'datum') { if (v.datum) offer(v.datum as Vec2, { kind: 'datum' }) }
-  else if (tool.value === 'point') ties.value.forEach((t) => { const q = t.seen[s.photo!.id]; if (q) offer(q as Vec2, { kind: 'tie', id: t.id }) })
-  else v.edges.forEach((e, i) => { if (e.family === (familyOf(tool.value) ?? null) || !e.family) e.points.forEach((q, j) => { if (j === 0 || j === e.points.length - 1 || chosen.value === i) offer(q as Vec2, { kind: 'edge', edge: i, point: j }) }) })
+  if (tool.value === 'tape')
+    v.lengths.forEach((t, i) => {
+      offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' })
+      offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' })
+    })
+  else if (tool.value === 'horizon')
+    v.horizon?.forEach((q, i) => offer(q as Vec2, { kind: 'horizon', end: i as 0 | 1 }))
+  else if (tool.value === 'datum') {
+    if (v.datum) offer(v.datum as Vec2, { kind: 'datum' })
+  } else if (tool.value === 'point')
+    ties.value.forEach((t) => {
+      const q = t.seen[s.photo!.id]
+      if (q) offer(q as Vec2, { kind: 'tie', id: t.id })
+    })
+  else
+    v.edges.forEach((e, i) => {
+      if (e.family === (familyOf(tool.value) ?? null) || !e.family)
+        e.points.forEach((q, j) => {
+          if (j === 0 || j === e.points.length - 1 || chosen.value === i)
+            offer(q as Vec2, { kind: 'edge', edge: i, point: j })
+        })
+    })
   return best
 }
 function placed(p: Vec2): Survey {
@@ -62,9 +128,11 @@ const edgeAt = (p: Vec2) => under(kept.value!.edges, p, onScreen(7))
 function withDrawn(): Survey | null {
   if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
   const next = copy()
-  if (tool.value === 'tape') next.lengths.push({ a: drawing.a, b: drawing.b, direction: tapeDirection(drawing.a, drawing.b), metres: 1 })
+  if (tool.value === 'tape')
+    next.lengths.push({ a: drawing.a, b: drawing.b, direction: tapeDirection(drawing.a, drawing.b), metres: 1 })
   else if (tool.value === 'horizon') next.horizon = [drawing.a, drawing.b]
-  else if (familyOf(tool.value) !== undefined) next.edges.push({ family: familyOf(tool.value) ?? null, points: [drawing.a, drawing.b] })
+  else if (familyOf(tool.value) !== undefined)
+    next.edges.push({ family: familyOf(tool.value) ?? null, points: [drawing.a, drawing.b] })
   return next
 }
 /** A tape follows the direction whose picture it lies nearest to. */
@@ -79,7 +147,10 @@ function tapeDirection(a: Vec2, b: Vec2): Family {
     const v = r.vanishing_points[f]
     const to = Math.atan2(v[1] - middle[1] * v[2], v[0] - middle[0] * v[2])
     const off = Math.abs(Math.sin(along - to))
-    if (off < least) { least = off; best = f }
+    if (off < least) {
+      least = off
+      best = f
+    }
   }
   return best
 }
@@ -87,7 +158,10 @@ function dropFound(which: number[]) {
   changeFound(() => {
     const next = new Set(dropped.value)
     const out = which.some((i) => !next.has(i))
-    for (const i of which) { if (out) next.add(i); else next.delete(i) }
+    for (const i of which) {
+      if (out) next.add(i)
+      else next.delete(i)
+    }
     dropped.value = next
   })
 }
@@ -104,8 +178,10 @@ function down(p: Vec2, event: PointerEvent) {
   }
   grip = pick(p)
   if (tool.value === 'point') {
-    if (grip?.kind === 'tie') { chosenTie.value = grip.id; heldTie.value = { id: grip.id, at: p } }
-    else if (s.photo) void place(s.photo, inside(p))
+    if (grip?.kind === 'tie') {
+      chosenTie.value = grip.id
+      heldTie.value = { id: grip.id, at: p }
+    } else if (s.photo) void place(s.photo, inside(p))
     return
   }
   if (grip) {
@@ -143,8 +219,9 @@ function unbox(p: Vec2) {
   const clicked = near(a, p) < onScreen(6)
   const one = clicked ? under(edges, p, onScreen(8)) : null
   const which = clicked ? (one === null ? [] : [one]) : within(edges, a, p)
-  if (found.value) { if (which.length) dropFound(which) }
-  else if (clicked) which.forEach(toggle)
+  if (found.value) {
+    if (which.length) dropFound(which)
+  } else if (clicked) which.forEach(toggle)
   else selected.value = which
 }
 async function up(p: Vec2, event: PointerEvent) {
@@ -160,7 +237,14 @@ async function up(p: Vec2, event: PointerEvent) {
     return
   }
   if (grip) {
-    const label = grip.kind === 'edge' ? 'Move an edge’s end' : grip.kind === 'horizon' ? 'Move the horizon' : grip.kind === 'tape' ? 'Move a tape’s end' : 'Move the datum'
+    const label =
+      grip.kind === 'edge'
+        ? 'Move an edge’s end'
+        : grip.kind === 'horizon'
+          ? 'Move the horizon'
+          : grip.kind === 'tape'
+            ? 'Move a tape’s end'
+            : 'Move the datum'
     let next = placed(inside(p))
     const moved = grip.kind === 'edge' ? grip.edge : null
     grip = null
@@ -202,20 +286,42 @@ function twice(p: Vec2) {
   let least = Infinity
   for (let j = 1; j < points.length; j++) {
     const off = near(p, points[j - 1]) + near(p, points[j]) - near(points[j - 1], points[j])
-    if (off < least) { least = off; at = j }
+    if (off < least) {
+      least = off
+      at = j
+    }
   }
   points.splice(at, 0, inside(p))
   chosen.value = i
   void keep(next, 'Add a point to an edge')
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey || event.metaKey) return
-  const tools: Record<string, Tool> = { r: 'run', e: 'return', u: 'rise', s: 'straight', h: 'horizon', t: 'tape', o: 'datum', m: 'measure', p: 'point' }
+  if (
+    ['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) ||
+    event.ctrlKey ||
+    event.altKey ||
+    event.metaKey
+  )
+    return
+  const tools: Record<string, Tool> = {
+    r: 'run',
+    e: 'return',
+    u: 'rise',
+    s: 'straight',
+    h: 'horizon',
+    t: 'tape',
+    o: 'datum',
+    m: 'measure',
+    p: 'point',
+  }
   const wanted = tools[event.key.toLowerCase()] as Tool | undefined
   const key = event.key.toLowerCase()
   if (found.value && familyOf(tools[key]) !== undefined && hover.value) {
     const i = under(found.value.edges, hover.value, onScreen(8))
-    if (i !== null) changeFound(() => { found.value!.edges[i].family = familyOf(tools[key]) ?? null })
+    if (i !== null)
+      changeFound(() => {
+        found.value!.edges[i].family = familyOf(tools[key]) ?? null
+      })
   } else if (key === 'f' && !found.value) void find()
   else if (key === 'x' && !found.value) split(hover.value)
   else if (wanted) {
@@ -223,13 +329,33 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     if (selected.value.length && familyOf(wanted) !== undefined) reassign(familyOf(wanted) ?? null)
     tool.value = wanted
   } else if (event.key === 'Delete' || event.key === 'Backspace') {
-    if (tool.value === 'point') { if (chosenTie.value) void removeTie(chosenTie.value) }
-    else if (tool.value === 'horizon' && kept.value?.horizon) { const next = copy(); next.horizon = null; void keep(next, 'Remove the horizon') }
-    else removeChosen()
+    if (tool.value === 'point') {
+      if (chosenTie.value) void removeTie(chosenTie.value)
+    } else if (tool.value === 'horizon' && kept.value?.horizon) {
+      const next = copy()
+      next.horizon = null
+      void keep(next, 'Remove the horizon')
+    } else removeChosen()
+  } else if (event.key === 'Escape') {
+    grip = null
+    drawing = null
+    ghost.value = null
+    box.value = null
+    heldTie.value = null
+    giveUp()
+    chosen.value = null
+    found.value = null
+    measuring.value = null
+    chosenTie.value = null
   }
-  else if (event.key === 'Escape') { grip = null; drawing = null; ghost.value = null; box.value = null; heldTie.value = null; giveUp(); chosen.value = null; found.value = null; measuring.value = null; chosenTie.value = null }
 })
-watch(() => s.photo?.id, () => { grip = null; drawing = null })
+watch(
+  () => s.photo?.id,
+  () => {
+    grip = null
+    drawing = null
+  },
+)
 
 const camera = computed(() => result.value?.camera ?? null)
 const horizon = computed<[Vec2, Vec2] | null>(() => {
@@ -238,7 +364,10 @@ const horizon = computed<[Vec2, Vec2] | null>(() => {
   const w = s.photo.width!
   if (Math.abs(h[1]) < 1e-6) return null
   const y = (x: number) => -(h[0] * x + h[2]) / h[1]
-  return [[-w, y(-w)], [2 * w, y(2 * w)]]
+  return [
+    [-w, y(-w)],
+    [2 * w, y(2 * w)],
+  ]
 })
 const vanishing = computed(() => {
   const r = result.value
@@ -249,18 +378,39 @@ const vanishing = computed(() => {
   })
 })
 const tools: { id: Tool; name: string; key: string; hint: string }[] = [
-  ...(['run', 'return', 'rise'] as Family[]).map((f) => ({ id: f as Tool, name: NAMES[f], key: { run: 'R', return: 'E', rise: 'U' }[f], hint: HINTS[f] })),
-  { id: 'straight', name: 'Straight', key: 'S', hint: 'straight in the place, of no direction: tells how the lens bends' },
+  ...(['run', 'return', 'rise'] as Family[]).map((f) => ({
+    id: f as Tool,
+    name: NAMES[f],
+    key: { run: 'R', return: 'E', rise: 'U' }[f],
+    hint: HINTS[f],
+  })),
+  {
+    id: 'straight',
+    name: 'Straight',
+    key: 'S',
+    hint: 'straight in the place, of no direction: tells how the lens bends',
+  },
   { id: 'horizon', name: 'Horizon', key: 'H', hint: 'a horizon that is seen, as of the sea or a plain' },
   { id: 'tape', name: 'Tape', key: 'T', hint: 'a known length, from the ground' },
   { id: 'datum', name: 'Datum', key: 'O', hint: 'the origin, on the ground' },
-  { id: 'measure', name: 'Measure', key: 'M', hint: 'a length on the plane of the grid that is shown, with its error; nothing is kept' },
-  ...(s.shot.photos.length > 1 ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }] : []),
+  {
+    id: 'measure',
+    name: 'Measure',
+    key: 'M',
+    hint: 'a length on the plane of the grid that is shown, with its error; nothing is kept',
+  },
+  ...(s.shot.photos.length > 1
+    ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }]
+    : []),
 ]
-const unsure = computed(() => (found.value?.result.sigma.focal_px ?? 0) > 0.04 * (found.value?.result.camera.focal_px ?? 1))
+const unsure = computed(
+  () => (found.value?.result.sigma.focal_px ?? 0) > 0.04 * (found.value?.result.camera.focal_px ?? 1),
+)
 const counts = computed(() => {
   const kept = (found.value?.edges ?? []).filter((_, i) => !dropped.value.has(i))
-  return (['run', 'return', 'rise'] as Family[]).map((f) => `${NAMES[f]} ${kept.filter((e) => e.family === f).length}`).join(' · ')
+  return (['run', 'return', 'rise'] as Family[])
+    .map((f) => `${NAMES[f]} ${kept.filter((e) => e.family === f).length}`)
+    .join(' · ')
 })
 </script>
 
@@ -270,53 +420,188 @@ const counts = computed(() => {
     <button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button>
   </div>
   <template v-else>
-    <PictureBoard ref="board" :src="src" :width="s.photo.width!" :height="s.photo.height!" :loupe="!comparing && !found" :cursor="comparing || found ? 'default' : 'crosshair'" label="Trace edges on the photo" @down="down" @move="move" @up="up" @twice="twice">
+    <PictureBoard
+      ref="board"
+      :src="src"
+      :width="s.photo.width!"
+      :height="s.photo.height!"
+      :loupe="!comparing && !found"
+      :cursor="comparing || found ? 'default' : 'crosshair'"
+      label="Trace edges on the photo"
+      @down="down"
+      @move="move"
+      @up="up"
+      @twice="twice"
+    >
       <template #default="{ pan }">
-        <clipPath id="in-photo"><rect :x="pan.at.x" :y="pan.at.y" :width="s.photo.width! * pan.at.scale" :height="s.photo.height! * pan.at.scale" /></clipPath>
-        <SurveyAids v-if="camera && !comparing" :camera="camera" :rise="result!.vanishing_points.rise as Vec3" :hover="hover" :to-screen="pan.toScreen" clip-path="url(#in-photo)" />
+        <clipPath id="in-photo"
+          ><rect
+            :x="pan.at.x"
+            :y="pan.at.y"
+            :width="s.photo.width! * pan.at.scale"
+            :height="s.photo.height! * pan.at.scale"
+        /></clipPath>
+        <SurveyAids
+          v-if="camera && !comparing"
+          :camera="camera"
+          :rise="result!.vanishing_points.rise as Vec3"
+          :hover="hover"
+          :to-screen="pan.toScreen"
+          clip-path="url(#in-photo)"
+        />
         <path v-if="horizon" class="horizon" :d="bentLine(camera!, horizon, pan.toScreen)" data-horizon />
         <g v-if="found" data-found>
-          <polyline v-for="(e, i) in found.edges" :key="`f${i}`" :class="['proposed', e.family ?? 'none', { out: dropped.has(i) }]" :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')" />
+          <polyline
+            v-for="(e, i) in found.edges"
+            :key="`f${i}`"
+            :class="['proposed', e.family ?? 'none', { out: dropped.has(i) }]"
+            :points="e.points.map((p) => pan.toScreen(p as Vec2).join()).join(' ')"
+          />
         </g>
-        <SurveyMarks v-if="survey && !found && !comparing" :survey="survey" :result="result" :selected="selected" :to-screen="pan.toScreen" />
-        <TieMarks v-if="!found && !comparing" :ties="ties" :photo="s.photo.id" :chosen="chosenTie" :to-screen="pan.toScreen" :held="heldTie" />
-        <g v-if="hint" class="hint" :transform="`translate(${pan.toScreen(hint).join()})`"><circle r="22" /><path d="M-30 0h-14M30 0h14M0 -30v-14M0 30v14" /></g>
+        <SurveyMarks
+          v-if="survey && !found && !comparing"
+          :survey="survey"
+          :result="result"
+          :selected="selected"
+          :to-screen="pan.toScreen"
+        />
+        <TieMarks
+          v-if="!found && !comparing"
+          :ties="ties"
+          :photo="s.photo.id"
+          :chosen="chosenTie"
+          :to-screen="pan.toScreen"
+          :held="heldTie"
+        />
+        <g v-if="hint" class="hint" :transform="`translate(${pan.toScreen(hint).join()})`"
+          ><circle r="22" /><path d="M-30 0h-14M30 0h14M0 -30v-14M0 30v14"
+        /></g>
         <g v-if="show.points && !comparing">
-          <g v-for="v in vanishing" :key="v.family" :class="['vp', v.family]" :transform="`translate(${pan.toScreen(v.at).join()})`"><path d="M-7 -7L7 7M-7 7L7 -7" /><text x="10" y="4">{{ NAMES[v.family] }}</text></g>
+          <g
+            v-for="v in vanishing"
+            :key="v.family"
+            :class="['vp', v.family]"
+            :transform="`translate(${pan.toScreen(v.at).join()})`"
+            ><path d="M-7 -7L7 7M-7 7L7 -7" /><text x="10" y="4">{{ NAMES[v.family] }}</text></g
+          >
         </g>
         <g v-if="measuring && !comparing" class="measure" data-measure>
-          <line :x1="pan.toScreen(measuring.a)[0]" :y1="pan.toScreen(measuring.a)[1]" :x2="pan.toScreen(measuring.b)[0]" :y2="pan.toScreen(measuring.b)[1]" />
-          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{ measuring.problem ?? (measuring.metres === null ? '' : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' ? 'ground' : show.grid === 'ground' || show.grid === 'ceiling' ? show.grid : `${show.grid} plane`}`) }}</text>
+          <line
+            :x1="pan.toScreen(measuring.a)[0]"
+            :y1="pan.toScreen(measuring.a)[1]"
+            :x2="pan.toScreen(measuring.b)[0]"
+            :y2="pan.toScreen(measuring.b)[1]"
+          />
+          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{
+            measuring.problem ??
+            (measuring.metres === null
+              ? ''
+              : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' ? 'ground' : show.grid === 'ground' || show.grid === 'ceiling' ? show.grid : `${show.grid} plane`}`)
+          }}</text>
         </g>
-        <rect v-if="box" class="ghost" fill="none" data-box :x="Math.min(pan.toScreen(box.a)[0], pan.toScreen(box.b)[0])" :y="Math.min(pan.toScreen(box.a)[1], pan.toScreen(box.b)[1])" :width="Math.abs(box.b[0] - box.a[0]) * pan.at.scale" :height="Math.abs(box.b[1] - box.a[1]) * pan.at.scale" />
-        <line v-if="ghost" class="ghost" :x1="pan.toScreen(ghost.a)[0]" :y1="pan.toScreen(ghost.a)[1]" :x2="pan.toScreen(ghost.b)[0]" :y2="pan.toScreen(ghost.b)[1]" />
+        <rect
+          v-if="box"
+          class="ghost"
+          fill="none"
+          data-box
+          :x="Math.min(pan.toScreen(box.a)[0], pan.toScreen(box.b)[0])"
+          :y="Math.min(pan.toScreen(box.a)[1], pan.toScreen(box.b)[1])"
+          :width="Math.abs(box.b[0] - box.a[0]) * pan.at.scale"
+          :height="Math.abs(box.b[1] - box.a[1]) * pan.at.scale"
+        />
+        <line
+          v-if="ghost"
+          class="ghost"
+          :x1="pan.toScreen(ghost.a)[0]"
+          :y1="pan.toScreen(ghost.a)[1]"
+          :x2="pan.toScreen(ghost.b)[0]"
+          :y2="pan.toScreen(ghost.b)[1]"
+        />
       </template>
       <template #front="{ pan }">
-        <CompareSheet v-if="comparing" :src="`/api/shots/${s.id}/photos/${comparing.id}/compared/${s.photo.id}?width=1600&r=${s.state?.revision}`" :how="compareHow" :width="s.photo.width!" :height="s.photo.height!" :pan="pan" />
+        <CompareSheet
+          v-if="comparing"
+          :src="`/api/shots/${s.id}/photos/${comparing.id}/compared/${s.photo.id}?width=1600&r=${s.state?.revision}`"
+          :how="compareHow"
+          :width="s.photo.width!"
+          :height="s.photo.height!"
+          :pan="pan"
+        />
       </template>
     </PictureBoard>
-    <Overview v-if="result && !comparing && !found" :result="result" :width="s.photo.width!" :height="s.photo.height!" />
+    <Overview
+      v-if="result && !comparing && !found"
+      :result="result"
+      :width="s.photo.width!"
+      :height="s.photo.height!"
+    />
     <div class="tools" role="toolbar" aria-label="What to trace">
-      <button v-for="t in tools" :key="t.id" :class="{ on: tool === t.id }" :data-tool="t.id" :title="`${t.name}: ${t.hint} (${t.key})`" :aria-pressed="tool === t.id" @click="tool = t.id">
-        <svg v-if="familyOf(t.id)" width="26" height="8" :class="['mark', t.id]"><line x1="1" y1="4" x2="25" y2="4" /></svg>{{ t.name }}
+      <button
+        v-for="t in tools"
+        :key="t.id"
+        :class="{ on: tool === t.id }"
+        :data-tool="t.id"
+        :title="`${t.name}: ${t.hint} (${t.key})`"
+        :aria-pressed="tool === t.id"
+        @click="tool = t.id"
+      >
+        <svg v-if="familyOf(t.id)" width="26" height="8" :class="['mark', t.id]">
+          <line x1="1" y1="4" x2="25" y2="4" /></svg
+        >{{ t.name }}
       </button>
     </div>
     <div class="aids">
-      <label title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"><input v-model="show.snap" type="checkbox" /> Snap</label>
-      <label class="grids">Grid
-        <select v-model="show.grid" aria-label="Which grid is shown"><option value="none">none</option><option value="ground">ground</option><option value="front">front wall</option><option value="side">side wall</option><option value="ceiling">ceiling</option></select>
-        <template v-if="show.grid === 'ceiling'">at <input v-model.number="show.ceiling" class="figure level" type="number" min="0.1" max="1000" step="0.1" aria-label="Ceiling’s height" />{{ camera?.position ? 'm' : 'camera heights' }},</template>
+      <label title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"
+        ><input v-model="show.snap" type="checkbox" /> Snap</label
+      >
+      <label class="grids"
+        >Grid
+        <select v-model="show.grid" aria-label="Which grid is shown">
+          <option value="none">none</option>
+          <option value="ground">ground</option>
+          <option value="front">front wall</option>
+          <option value="side">side wall</option>
+          <option value="ceiling">ceiling</option>
+        </select>
+        <template v-if="show.grid === 'ceiling'"
+          >at
+          <input
+            v-model.number="show.ceiling"
+            class="figure level"
+            type="number"
+            min="0.1"
+            max="1000"
+            step="0.1"
+            aria-label="Ceiling’s height"
+          />{{ camera?.position ? 'm' : 'camera heights' }},</template
+        >
         <span class="figure">{{ camera?.position ? 'lines 1 m' : 'lines ½ camera height' }}</span>
       </label>
-      <label title="Upright lines of the place: a wall’s corner should run along them"><input v-model="show.plumb" type="checkbox" /> Plumb lines</label>
+      <label title="Upright lines of the place: a wall’s corner should run along them"
+        ><input v-model="show.plumb" type="checkbox" /> Plumb lines</label
+      >
     </div>
     <div v-if="found" class="first row" role="status" data-found-bar>
-      <span>{{ found.edges.length - dropped.size }} edges found: {{ counts }}. <template v-if="foundProblem">{{ foundProblem }}</template><template v-else>They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ± {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm{{ unsure ? ', which is not well known yet: take them and trace more' : '' }}.</template> Click one to drop it, point at one and press R, E, U or S to say its direction; Shift and drag drops several.</span>
-      <button class="sure" data-take @click="takeFound">Take them</button><button @click="found = null">Leave them</button>
+      <span
+        >{{ found.edges.length - dropped.size }} edges found: {{ counts }}.
+        <template v-if="foundProblem">{{ foundProblem }}</template><template v-else
+          >They give f {{ mm(found.result.camera.focal_px).toFixed(2) }} ±
+          {{ mm(found.result.sigma.focal_px ?? 0).toFixed(2) }} mm{{
+            unsure ? ', which is not well known yet: take them and trace more' : ''
+          }}.</template
+        >
+        Click one to drop it, point at one and press R, E, U or S to say its direction; Shift and drag drops
+        several.</span
+      >
+      <button class="sure" data-take @click="takeFound">Take them</button
+      ><button @click="found = null">Leave them</button>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
     <div v-else-if="!survey?.edges.length" class="first row">
-      <span>Let the edges be found, or drag along them: those along the front of the place (Run), into depth (Return), upright (Rise).</span>
+      <span
+        >Let the edges be found, or drag along them: those along the front of the place (Run), into depth (Return),
+        upright (Rise).</span
+      >
       <button class="main" data-find @click="find">Find edges</button>
     </div>
     <p v-else-if="problem" class="first" role="status">{{ problem }}</p>
@@ -324,36 +609,165 @@ const counts = computed(() => {
 </template>
 
 <style scoped>
-.empty { position: absolute; inset: 0; display: grid; place-content: center; justify-items: center; gap: 14px; color: #fff; font-size: 17px; }
-.tools { position: absolute; left: 10px; right: 10px; top: 10px; display: flex; gap: 0; align-items: center; pointer-events: none; }
-.tools > * { pointer-events: auto; }
-.tools button { background: var(--paper); margin-right: -1px; display: flex; gap: 7px; align-items: center; }
-.tools button.on { background: var(--ink); }
-.tools button { white-space: nowrap; }
-.aids { position: absolute; right: 10px; bottom: 10px; display: flex; }
-.aids label { background: var(--paper); border: 1px solid var(--ink); padding: 4px 9px; margin-left: -1px; display: flex; gap: 6px; align-items: center; white-space: nowrap; }
-.mark line { stroke-width: 3; }
-.mark.run line { stroke: #57b5aa; }
-.mark.return line { stroke: #d69a33; stroke-dasharray: 9 4; stroke-linecap: round; }
-.mark.rise line { stroke: #9d86c9; stroke-dasharray: 2 4; }
-.first { position: absolute; left: 50%; bottom: 52px; z-index: 1; transform: translateX(-50%); background: var(--paper); border: 1px solid var(--ink); padding: 8px 14px; max-width: 76%; }
-.proposed { fill: none; stroke-width: 2.6; paint-order: stroke; filter: drop-shadow(0 0 1px #fff); }
-.proposed.run { stroke: var(--run); }
-.proposed.return { stroke: var(--return); stroke-dasharray: 13 6; stroke-linecap: round; }
-.proposed.rise { stroke: var(--rise); stroke-dasharray: 2.5 4; }
-.proposed.out { stroke: #fff; opacity: 0.55; stroke-dasharray: 2 6; }
-.hint circle, .hint path { fill: none; stroke: #fff; stroke-width: 2.4; }
-.hint circle { stroke: var(--action); }
-.first.row { flex-wrap: nowrap; max-width: 92%; width: max-content; }
-.first.row button { white-space: nowrap; }
-.grids select { padding: 1px 2px; }
-.level { width: 58px; padding: 1px 3px; }
-.horizon { fill: none; stroke: #fff; stroke-width: 1.2; stroke-dasharray: 1 3; }
-.measure line { stroke: #fff; stroke-width: 2; paint-order: stroke; filter: drop-shadow(0 0 1px #000); }
-text { font: 500 13px var(--label); fill: #fff; paint-order: stroke; stroke: rgb(34 48 58 / 80%); stroke-width: 3px; }
-.vp path { stroke-width: 2.2; }
-.vp.run path { stroke: var(--run); }
-.vp.return path { stroke: var(--return); }
-.vp.rise path { stroke: var(--rise); }
-.ghost { stroke: #fff; stroke-width: 1.4; stroke-dasharray: 4 3; }
+.empty {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-content: center;
+  justify-items: center;
+  gap: 14px;
+  color: #fff;
+  font-size: 17px;
+}
+.tools {
+  position: absolute;
+  left: 10px;
+  right: 10px;
+  top: 10px;
+  display: flex;
+  gap: 0;
+  align-items: center;
+  pointer-events: none;
+}
+.tools > * {
+  pointer-events: auto;
+}
+.tools button {
+  background: var(--paper);
+  margin-right: -1px;
+  display: flex;
+  gap: 7px;
+  align-items: center;
+}
+.tools button.on {
+  background: var(--ink);
+}
+.tools button {
+  white-space: nowrap;
+}
+.aids {
+  position: absolute;
+  right: 10px;
+  bottom: 10px;
+  display: flex;
+}
+.aids label {
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 4px 9px;
+  margin-left: -1px;
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  white-space: nowrap;
+}
+.mark line {
+  stroke-width: 3;
+}
+.mark.run line {
+  stroke: #57b5aa;
+}
+.mark.return line {
+  stroke: #d69a33;
+  stroke-dasharray: 9 4;
+  stroke-linecap: round;
+}
+.mark.rise line {
+  stroke: #9d86c9;
+  stroke-dasharray: 2 4;
+}
+.first {
+  position: absolute;
+  left: 50%;
+  bottom: 52px;
+  z-index: 1;
+  transform: translateX(-50%);
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 8px 14px;
+  max-width: 76%;
+}
+.proposed {
+  fill: none;
+  stroke-width: 2.6;
+  paint-order: stroke;
+  filter: drop-shadow(0 0 1px #fff);
+}
+.proposed.run {
+  stroke: var(--run);
+}
+.proposed.return {
+  stroke: var(--return);
+  stroke-dasharray: 13 6;
+  stroke-linecap: round;
+}
+.proposed.rise {
+  stroke: var(--rise);
+  stroke-dasharray: 2.5 4;
+}
+.proposed.out {
+  stroke: #fff;
+  opacity: 0.55;
+  stroke-dasharray: 2 6;
+}
+.hint circle,
+.hint path {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 2.4;
+}
+.hint circle {
+  stroke: var(--action);
+}
+.first.row {
+  flex-wrap: nowrap;
+  max-width: 92%;
+  width: max-content;
+}
+.first.row button {
+  white-space: nowrap;
+}
+.grids select {
+  padding: 1px 2px;
+}
+.level {
+  width: 58px;
+  padding: 1px 3px;
+}
+.horizon {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 1.2;
+  stroke-dasharray: 1 3;
+}
+.measure line {
+  stroke: #fff;
+  stroke-width: 2;
+  paint-order: stroke;
+  filter: drop-shadow(0 0 1px #000);
+}
+text {
+  font: 500 13px var(--label);
+  fill: #fff;
+  paint-order: stroke;
+  stroke: rgb(34 48 58 / 80%);
+  stroke-width: 3px;
+}
+.vp path {
+  stroke-width: 2.2;
+}
+.vp.run path {
+  stroke: var(--run);
+}
+.vp.return path {
+  stroke: var(--return);
+}
+.vp.rise path {
+  stroke: var(--rise);
+}
+.ghost {
+  stroke: #fff;
+  stroke-width: 1.4;
+  stroke-dasharray: 4 3;
+}
 </style>

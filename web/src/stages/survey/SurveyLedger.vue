@@ -6,7 +6,28 @@ import NumberField from '../../ledger/NumberField.vue'
 import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf, NAMES, useSurvey } from './survey'
 
-const { s, tool, chosen, selected, toggle, reassign, split, survey, result, problem, finding, hint, mm, px, keep, copy, removeChosen, filmBack, find, dropFaulty } = useSurvey()
+const {
+  s,
+  tool,
+  chosen,
+  selected,
+  toggle,
+  reassign,
+  split,
+  survey,
+  result,
+  problem,
+  finding,
+  hint,
+  mm,
+  px,
+  keep,
+  copy,
+  removeChosen,
+  filmBack,
+  find,
+  dropFaulty,
+} = useSurvey()
 const all = ref(false)
 const FEW = 8
 const r = computed(() => result.value)
@@ -21,7 +42,14 @@ const angles = computed(() => {
   return [pan, Math.asin(f[1]), Math.atan2(-dot(right, up), dot(right, level))].map((v) => (v * 180) / Math.PI)
 })
 const rows = computed(() => {
-  const list = (survey.value?.edges ?? []).map((e, i) => ({ i, family: e.family ?? null, length: lengthOf(e), residual: r.value?.edges[i]?.residual_px ?? null, weight: r.value?.edges[i]?.weight ?? 1, note: r.value?.edges[i]?.note ?? null }))
+  const list = (survey.value?.edges ?? []).map((e, i) => ({
+    i,
+    family: e.family ?? null,
+    length: lengthOf(e),
+    residual: r.value?.edges[i]?.residual_px ?? null,
+    weight: r.value?.edges[i]?.weight ?? 1,
+    note: r.value?.edges[i]?.note ?? null,
+  }))
   return list.sort((a, b) => (b.residual ?? -1) - (a.residual ?? -1) || a.i - b.i)
 })
 const shownRows = computed(() => (all.value ? rows.value : rows.value.slice(0, FEW)))
@@ -69,9 +97,14 @@ function setCentre(free: boolean) {
 /** Which of two walls is the front is the artist's to say: a quarter turn of the directions. */
 function exchange() {
   const next = copy()
-  const other = (f: Family | null | undefined): Family | null => (f === 'run' ? 'return' : f === 'return' ? 'run' : f ?? null)
-  next.edges.forEach((e) => { e.family = other(e.family) })
-  next.lengths.forEach((t) => { t.direction = other(t.direction)! })
+  const other = (f: Family | null | undefined): Family | null =>
+    f === 'run' ? 'return' : f === 'return' ? 'run' : (f ?? null)
+  next.edges.forEach((e) => {
+    e.family = other(e.family)
+  })
+  next.lengths.forEach((t) => {
+    t.direction = other(t.direction)!
+  })
   void keep(next, 'Exchange Run and Return')
 }
 </script>
@@ -83,15 +116,48 @@ function exchange() {
       <p v-if="problem && survey.edges.length" class="sentence warn" role="status" data-problem>{{ problem }}</p>
       <table v-if="r" class="facts" data-camera>
         <tbody>
-          <tr><td>Focal length</td><td class="number"><b data-focal-mm>{{ mm(r.camera.focal_px).toFixed(2) }}</b> ± {{ r.sigma.focal_px === null ? '?' : mm(r.sigma.focal_px).toFixed(2) }} mm</td></tr>
-          <tr><td></td><td class="number quiet"><span data-focal-px>{{ r.camera.focal_px.toFixed(0) }}</span> ± {{ r.sigma.focal_px?.toFixed(0) ?? '?' }} px</td></tr>
-          <tr v-if="angles"><td>Pan · tilt · roll</td><td class="number">{{ angles.map((a) => a.toFixed(1)).join(' · ') }}°</td></tr>
-          <tr><td>Rotation known to</td><td class="number">± {{ r.sigma.rotation_deg.toFixed(2) }}°</td></tr>
-          <tr><td>Camera above ground</td><td class="number">{{ r.camera.position ? `${r.camera.position[1].toFixed(2)} m` : 'no scale yet' }}</td></tr>
-          <tr v-if="r.effect"><td title="How far a line of the world’s grid moves at the corners">At the picture’s corners</td><td class="number">± {{ r.effect.border_px.toFixed(1) }} px</td></tr>
-          <tr v-if="r.effect?.far_m"><td>On the ground, {{ r.effect.at_m }} m off</td><td class="number">± {{ (100 * r.effect.far_m).toFixed(0) }} cm</td></tr>
-          <tr v-if="r.position_sigma_m"><td>Standpoint known to</td><td class="number">± {{ (100 * Math.max(...(r.position_sigma_m as number[]))).toFixed(0) }} cm</td></tr>
-          <tr><td>Edges miss by</td><td class="number">{{ r.rms_px.toFixed(2) }} px rms</td></tr>
+          <tr>
+            <td>Focal length</td>
+            <td class="number">
+              <b data-focal-mm>{{ mm(r.camera.focal_px).toFixed(2) }}</b> ±
+              {{ r.sigma.focal_px === null ? '?' : mm(r.sigma.focal_px).toFixed(2) }} mm
+            </td>
+          </tr>
+          <tr>
+            <td></td>
+            <td class="number quiet">
+              <span data-focal-px>{{ r.camera.focal_px.toFixed(0) }}</span> ±
+              {{ r.sigma.focal_px?.toFixed(0) ?? '?' }} px
+            </td>
+          </tr>
+          <tr v-if="angles">
+            <td>Pan · tilt · roll</td>
+            <td class="number">{{ angles.map((a) => a.toFixed(1)).join(' · ') }}°</td>
+          </tr>
+          <tr>
+            <td>Rotation known to</td>
+            <td class="number">± {{ r.sigma.rotation_deg.toFixed(2) }}°</td>
+          </tr>
+          <tr>
+            <td>Camera above ground</td>
+            <td class="number">{{ r.camera.position ? `${r.camera.position[1].toFixed(2)} m` : 'no scale yet' }}</td>
+          </tr>
+          <tr v-if="r.effect">
+            <td title="How far a line of the world’s grid moves at the corners">At the picture’s corners</td>
+            <td class="number">± {{ r.effect.border_px.toFixed(1) }} px</td>
+          </tr>
+          <tr v-if="r.effect?.far_m">
+            <td>On the ground, {{ r.effect.at_m }} m off</td>
+            <td class="number">± {{ (100 * r.effect.far_m).toFixed(0) }} cm</td>
+          </tr>
+          <tr v-if="r.position_sigma_m">
+            <td>Standpoint known to</td>
+            <td class="number">± {{ (100 * Math.max(...(r.position_sigma_m as number[]))).toFixed(0) }} cm</td>
+          </tr>
+          <tr>
+            <td>Edges miss by</td>
+            <td class="number">{{ r.rms_px.toFixed(2) }} px rms</td>
+          </tr>
         </tbody>
       </table>
       <p v-else-if="!survey.edges.length" class="quiet">Traced edges will give the camera here, with its error.</p>
@@ -99,16 +165,28 @@ function exchange() {
 
     <section v-if="r && r.warnings.length" class="section">
       <p v-for="w in r.warnings" :key="w" class="sentence warn">{{ w }}</p>
-      <button v-if="faulty" data-leave-out @click="dropFaulty">Leave {{ faulty === 1 ? 'it' : `all ${faulty}` }} out for good</button>
+      <button v-if="faulty" data-leave-out @click="dropFaulty">
+        Leave {{ faulty === 1 ? 'it' : `all ${faulty}` }} out for good
+      </button>
     </section>
 
     <section v-if="r && r.advice?.length" class="section" data-advice>
       <h2>Trace next, to know f better</h2>
       <table class="facts">
         <tbody>
-          <tr v-for="a in r.advice" :key="a.family" class="pick" :class="{ chosen: hint && hint[0] === a.centre[0] && hint[1] === a.centre[1] }" tabindex="0" @click="follow(a)" @keydown.enter="follow(a)">
+          <tr
+            v-for="a in r.advice"
+            :key="a.family"
+            class="pick"
+            :class="{ chosen: hint && hint[0] === a.centre[0] && hint[1] === a.centre[1] }"
+            tabindex="0"
+            @click="follow(a)"
+            @keydown.enter="follow(a)"
+          >
             <td>{{ NAMES[a.family] }}, {{ a.where }}</td>
-            <td class="number">± {{ mm(a.focal_sigma_now).toFixed(2) }} → {{ mm(a.focal_sigma_then).toFixed(2) }} mm</td>
+            <td class="number">
+              ± {{ mm(a.focal_sigma_now).toFixed(2) }} → {{ mm(a.focal_sigma_then).toFixed(2) }} mm
+            </td>
           </tr>
         </tbody>
       </table>
@@ -118,29 +196,100 @@ function exchange() {
 
     <section class="section">
       <h2>Known</h2>
-      <NumberField id="focal-known" label="Focal length" :model-value="survey.focal_px ? mm(survey.focal_px.value) : null" unit="mm" :min="1" :max="2000" empty="solved" @change="setFocal" />
+      <NumberField
+        id="focal-known"
+        label="Focal length"
+        :model-value="survey.focal_px ? mm(survey.focal_px.value) : null"
+        unit="mm"
+        :min="1"
+        :max="2000"
+        empty="solved"
+        @change="setFocal"
+      />
       <p class="quiet">for a film back {{ filmBack }} mm wide; ± 2 % when typed</p>
-      <button v-if="offer && !survey.focal_px" class="plain" @click="setFocal(offer.mm)">Use {{ offer.mm }} mm, {{ offer.why }}</button>
-      <NumberField id="camera-height" label="Camera’s height" :model-value="survey.camera_height_m ?? null" unit="m" :digits="3" empty="by tape" @change="setHeight" />
+      <button v-if="offer && !survey.focal_px" class="plain" @click="setFocal(offer.mm)">
+        Use {{ offer.mm }} mm, {{ offer.why }}
+      </button>
+      <NumberField
+        id="camera-height"
+        label="Camera’s height"
+        :model-value="survey.camera_height_m ?? null"
+        unit="m"
+        :digits="3"
+        empty="by tape"
+        @change="setHeight"
+      />
       <div v-for="(t, i) in survey.lengths" :key="i" class="row tape">
-        <NumberField :label="`Tape ${i + 1} · ${NAMES[t.direction]}`" :model-value="t.metres" unit="m" :digits="3" @change="setTape(i, $event)" />
+        <NumberField
+          :label="`Tape ${i + 1} · ${NAMES[t.direction]}`"
+          :model-value="t.metres"
+          unit="m"
+          :digits="3"
+          @change="setTape(i, $event)"
+        />
         <button class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(i)">Remove</button>
-        <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved">solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span>
+        <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved"
+          >solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span
+        >
       </div>
-      <label class="lens"><input type="checkbox" :checked="survey.distortion === 'solve'" @change="setLens(($event.target as HTMLInputElement).checked)" /> The lens bends straight lines: solve k1, k2</label>
-      <label class="lens"><input type="checkbox" :checked="survey.principal_point === 'solve'" @change="setCentre(($event.target as HTMLInputElement).checked)" /> Cropped or shifted: solve the principal point</label>
-      <p v-if="r && r.sigma.principal_point" class="figure quiet">principal point {{ (r.camera.principal_point as number[])[0].toFixed(0) }} ± {{ r.sigma.principal_point[0].toFixed(0) }} px,<br />{{ (r.camera.principal_point as number[])[1].toFixed(0) }} ± {{ r.sigma.principal_point[1].toFixed(0) }} px</p>
-      <p v-if="r && survey.distortion === 'solve'" class="figure quiet">k1 {{ (r.camera.distortion as number[])[0].toFixed(4) }} ± {{ r.sigma.distortion?.[0].toFixed(4) }}<br />k2 {{ (r.camera.distortion as number[])[1].toFixed(4) }} ± {{ r.sigma.distortion?.[1].toFixed(4) }}</p>
+      <label class="lens"
+        ><input
+          type="checkbox"
+          :checked="survey.distortion === 'solve'"
+          @change="setLens(($event.target as HTMLInputElement).checked)"
+        />
+        The lens bends straight lines: solve k1, k2</label
+      >
+      <label class="lens"
+        ><input
+          type="checkbox"
+          :checked="survey.principal_point === 'solve'"
+          @change="setCentre(($event.target as HTMLInputElement).checked)"
+        />
+        Cropped or shifted: solve the principal point</label
+      >
+      <p v-if="r && r.sigma.principal_point" class="figure quiet">
+        principal point {{ (r.camera.principal_point as number[])[0].toFixed(0) }} ±
+        {{ r.sigma.principal_point[0].toFixed(0) }} px,<br />{{
+          (r.camera.principal_point as number[])[1].toFixed(0)
+        }}
+        ± {{ r.sigma.principal_point[1].toFixed(0) }} px
+      </p>
+      <p v-if="r && survey.distortion === 'solve'" class="figure quiet">
+        k1 {{ (r.camera.distortion as number[])[0].toFixed(4) }} ± {{ r.sigma.distortion?.[0].toFixed(4) }}<br />k2
+        {{ (r.camera.distortion as number[])[1].toFixed(4) }} ± {{ r.sigma.distortion?.[1].toFixed(4) }}
+      </p>
     </section>
 
     <section v-if="rows.length" class="section">
       <h2>Edges, worst first</h2>
       <table class="facts" data-edges>
-        <thead><tr><th>Direction</th><th class="number">length</th><th class="number">off by</th><th class="number">counts</th></tr></thead>
+        <thead>
+          <tr>
+            <th>Direction</th>
+            <th class="number">length</th>
+            <th class="number">off by</th>
+            <th class="number">counts</th>
+          </tr>
+        </thead>
         <tbody>
-          <tr v-for="row in shownRows" :key="row.i" class="pick" :class="{ chosen: selected.includes(row.i) }" tabindex="0" @click="$event.shiftKey ? toggle(row.i) : (chosen = row.i)" @keydown.enter="$event.shiftKey ? toggle(row.i) : (chosen = row.i)">
+          <tr
+            v-for="row in shownRows"
+            :key="row.i"
+            class="pick"
+            :class="{ chosen: selected.includes(row.i) }"
+            tabindex="0"
+            @click="$event.shiftKey ? toggle(row.i) : (chosen = row.i)"
+            @keydown.enter="$event.shiftKey ? toggle(row.i) : (chosen = row.i)"
+          >
             <td>
-              <select v-if="chosen === row.i" :value="row.family ?? ''" aria-label="Direction" @click.stop @change="reassign((($event.target as HTMLSelectElement).value || null) as Family | null)">
+              <select
+                v-if="chosen === row.i"
+                :value="row.family ?? ''"
+                aria-label="Direction"
+                @click.stop
+                @change="reassign((($event.target as HTMLSelectElement).value || null) as Family | null)"
+              >
                 <option value="">straight</option>
                 <option v-for="(n, f) in NAMES" :key="f" :value="f">{{ n }}</option>
               </select>
@@ -149,15 +298,37 @@ function exchange() {
             </td>
             <td class="number">{{ row.length.toFixed(0) }} px</td>
             <td class="number">{{ row.residual === null ? '–' : `${row.residual.toFixed(2)} px` }}</td>
-            <td class="number" :class="{ wrong: row.weight < 0.05 }">{{ row.residual === null ? '–' : `${Math.round(100 * row.weight)} %` }}</td>
+            <td class="number" :class="{ wrong: row.weight < 0.05 }">
+              {{ row.residual === null ? '–' : `${Math.round(100 * row.weight)} %` }}
+            </td>
           </tr>
         </tbody>
       </table>
-      <button v-if="rows.length > FEW" class="plain" @click="all = !all">{{ all ? `The ${FEW} worst only` : `All ${rows.length}` }}</button>
+      <button v-if="rows.length > FEW" class="plain" @click="all = !all">
+        {{ all ? `The ${FEW} worst only` : `All ${rows.length}` }}
+      </button>
       <span v-if="selected.length > 1" class="quiet" data-selected>{{ selected.length }} edges chosen</span>
-      <button v-if="selected.length === 1" class="plain" title="Two edges of one, at the pointer (X) or in its middle" data-split @click="split(null)">Split this edge</button>
-      <button v-if="selected.length" class="plain" data-remove @click="removeChosen">Remove {{ selected.length === 1 ? 'this edge' : 'them' }}</button>
-      <button v-if="rows.length > 1" class="plain" title="A quarter turn of the directions" data-exchange @click="exchange">Exchange Run and Return</button>
+      <button
+        v-if="selected.length === 1"
+        class="plain"
+        title="Two edges of one, at the pointer (X) or in its middle"
+        data-split
+        @click="split(null)"
+      >
+        Split this edge
+      </button>
+      <button v-if="selected.length" class="plain" data-remove @click="removeChosen">
+        Remove {{ selected.length === 1 ? 'this edge' : 'them' }}
+      </button>
+      <button
+        v-if="rows.length > 1"
+        class="plain"
+        title="A quarter turn of the directions"
+        data-exchange
+        @click="exchange"
+      >
+        Exchange Run and Return
+      </button>
       <button class="plain" :disabled="finding" data-find-more @click="find">Find edges</button>
     </section>
 
@@ -169,10 +340,28 @@ function exchange() {
 </template>
 
 <style scoped>
-.tape { flex-wrap: wrap; }
-.tape > :first-child { flex: 1; }
-.tape :deep(.box) { width: 92px; }
-.note { display: block; font-size: 12px; line-height: 1.2; }
-.solved { flex-basis: 100%; text-align: right; }
-.lens { display: flex; gap: 6px; margin-top: 6px; align-items: baseline; }
+.tape {
+  flex-wrap: wrap;
+}
+.tape > :first-child {
+  flex: 1;
+}
+.tape :deep(.box) {
+  width: 92px;
+}
+.note {
+  display: block;
+  font-size: 12px;
+  line-height: 1.2;
+}
+.solved {
+  flex-basis: 100%;
+  text-align: right;
+}
+.lens {
+  display: flex;
+  gap: 6px;
+  margin-top: 6px;
+  align-items: baseline;
+}
 </style>

@@ -19,7 +19,14 @@ export function useJoining() {
   /** Faces of standing solids, and the ground, for a point to lie on. */
   const surfaces = computed(() => [
     { id: 'ground', name: 'the ground' },
-    ...s.state!.shapes.filter((x) => !x.cutout).flatMap((x) => x.names.map((n) => ({ id: `${x.id}/${n}`, name: `${s.shot.solids.find((o) => o.id === x.id)?.name ?? x.id}, ${n}` }))),
+    ...s
+      .state!.shapes.filter((x) => !x.cutout)
+      .flatMap((x) =>
+        x.names.map((n) => ({
+          id: `${x.id}/${n}`,
+          name: `${s.shot.solids.find((o) => o.id === x.id)?.name ?? x.id}, ${n}`,
+        })),
+      ),
   ])
 
   async function keep(next: Tie[], label: string) {
@@ -67,8 +74,28 @@ export function useJoining() {
   }
   async function remove(id: string) {
     chosenTie.value = null
-    await keep(copy().filter((t) => t.id !== id), 'Remove a shared point')
+    await keep(
+      copy().filter((t) => t.id !== id),
+      'Remove a shared point',
+    )
   }
-  const share = (lens: string | null, standpoint: string | null) => s.change('PUT', `/photos/${s.photo!.id}/joining`, { lens, standpoint })
-  return { s, ties, tie, others, lenses, surfaces, chosenTie, compareWith, compareHow, place, shift, lay, rename, remove, share }
+  const share = (lens: string | null, standpoint: string | null) =>
+    s.change('PUT', `/photos/${s.photo!.id}/joining`, { lens, standpoint })
+  return {
+    s,
+    ties,
+    tie,
+    others,
+    lenses,
+    surfaces,
+    chosenTie,
+    compareWith,
+    compareHow,
+    place,
+    shift,
+    lay,
+    rename,
+    remove,
+    share,
+  }
 }
