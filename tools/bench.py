@@ -21,6 +21,7 @@ from flask.testing import FlaskClient
 from tools.survey_scenes import scene
 
 from roofline.core.camera import View, view_of
+from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import Triangles
 from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
@@ -31,7 +32,6 @@ from roofline.core.throw.throws import PlatePicture
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.package import open_package
 from roofline.formats.plates import plate_pictures
-from roofline.model.massing import Imported
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import SurveyInput

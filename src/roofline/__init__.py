@@ -11,3 +11,6 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("GOMP_SPINCOUNT", "1000")
 
 __version__ = "0.1.0"
+
+# every kind of solid is known before a shot, which holds any of them, is described
+from roofline.core.massing import kinds as _kinds  # noqa: E402, F401

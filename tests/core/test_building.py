@@ -10,11 +10,12 @@ from tests.conftest import looking
 from tests.core.test_pieces import check_closed, check_faces, solids
 
 from roofline.core.massing import arrange, construct, pull
+from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of, turned
 from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
-from roofline.model.massing import Block, Column, Cut, Flat, Gable, Ground, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import KINDS, Cut
 
 HOME = looking(3000, 2000, 2400, 25, -3, (-2.0, 1.7, 9.0), 0.4)
 
@@ -62,7 +63,7 @@ def test_what_stands_on_two_feet_is_seen_where_it_was_clicked(view, a, b, height
     p, q = on_ground(view, a, level), on_ground(view, b, level)
     assume(abs(p[0] - q[0]) > 0.1 and abs(p[2] - q[2]) > 0.1)
     top = over(view, q, height)
-    made = getattr(construct, kind)(view, "s", "S", a, b, top, level=level)
+    made = KINDS[kind].through(view, "s", "S", a, b, top, level=level)
     faces = faces_of(made)
     check_faces(faces)
     for click in (a, b) if kind == "steps" else (a, b, top):  # steps may be pulled up at their low end
@@ -82,7 +83,7 @@ def test_a_slabs_corners_are_its_clicks(view, clicks, thick):
     area = np.linalg.norm(np.cross(spots, np.roll(spots, -1, axis=0)).sum(0)) / 2
     assume(area > 0.05)
     top = over(view, spots[-1], thick)
-    made = construct.slab(view, "s", "S", clicks, top)
+    made = Slab.through(view, "s", "S", clicks, top)
     for click in [*clicks, top]:
         assert nearest(view, faces_of(made).vertices, click) < 0.01
     assert made.thickness == pytest.approx(thick, rel=1e-6)
@@ -107,7 +108,7 @@ def test_a_column_is_seen_between_the_borders_of_its_foot(view, radius, height, 
         p = view.project(touch)
         assume(not np.isnan(p).any() and (np.abs(p) < 1e5).all())
         clicks.append((float(p[0]), float(p[1])))
-    made = construct.column(view, "c", "C", clicks[0], clicks[1], over(view, foot, height))
+    made = Column.through(view, "c", "C", clicks[0], clicks[1], over(view, foot, height))
     assert np.allclose(made.foot, foot, atol=1e-6 * far)
     assert made.radius_foot == pytest.approx(radius, rel=1e-6)
     assert made.height == pytest.approx(height, rel=1e-6)
@@ -118,9 +119,9 @@ def test_a_column_is_seen_between_the_borders_of_its_foot(view, radius, height, 
 def test_a_roof_stands_on_its_block_and_its_ridge_where_it_was_pulled(view, a, b, turn):
     p, q = on_ground(view, a), on_ground(view, b)
     assume(abs(p[0] - q[0]) > 0.3 and abs(p[2] - q[2]) > 0.3)
-    block = construct.block(view, "s", "S", a, b, over(view, q, 3.0))
+    block = Block.through(view, "s", "S", a, b, over(view, q, 3.0))
     block = arrange.turned_about(block, p, turn)
-    wanted = construct.gable(view, "r", "R", block, None)
+    wanted = Gable.through(view, "r", "R", block, None)
     v = faces_of(wanted).vertices
     eaves = faces_of(block).vertices
     top = eaves[np.isclose(eaves[:, 1], eaves[:, 1].max())]
@@ -132,7 +133,7 @@ def test_a_roof_stands_on_its_block_and_its_ridge_where_it_was_pulled(view, a, b
     at = pixels[0] - [0.0, 0.0]
     bases = view.project(ridge - [0, wanted.size[1], 0])
     assume(abs(bases[0, 0] - at[0]) < abs(bases[1, 0] - at[0]))
-    again = construct.gable(view, "r", "R", block, (float(at[0]), float(at[1])))
+    again = Gable.through(view, "r", "R", block, (float(at[0]), float(at[1])))
     assert np.allclose(again.size, wanted.size, rtol=1e-6)
     check_closed(faces_of(again))
 
@@ -140,16 +141,16 @@ def test_a_roof_stands_on_its_block_and_its_ridge_where_it_was_pulled(view, a, b
 def test_a_panel_lies_on_its_plane_and_faces_the_camera():
     plane = (np.array([0.0, 0.6, 0.8]), 1.0)
     clicks = [(1200.0, 900.0), (1900.0, 950.0), (1700.0, 1300.0), (1300.0, 1250.0)]
-    made = construct.panel(HOME, "p", "P", clicks, plane)
+    made = Panel.through(HOME, "p", "P", clicks, plane)
     v = np.array(made.points)
     assert np.abs(v @ plane[0] - 1.0).max() < 1e-9
     assert plane_of(v)[0] @ (HOME.position - v[0]) > 0
     for click in clicks:
         assert nearest(HOME, v, click) < 0.01
     with pytest.raises(MassingError, match="three corners"):
-        construct.panel(HOME, "p", "P", clicks[:2], plane)
+        Panel.through(HOME, "p", "P", clicks[:2], plane)
     with pytest.raises(MassingError, match="does not lie"):
-        construct.panel(HOME, "p", "P", clicks, (np.array([0, 0, 1.0]), 50.0))
+        Panel.through(HOME, "p", "P", clicks, (np.array([0, 0, 1.0]), 50.0))
 
 
 def test_a_room_by_its_far_wall():
@@ -157,20 +158,20 @@ def test_a_room_by_its_far_wall():
     true = Room(id="r", name="R", corner=(0, 0, -7), size=(5.2, 2.8, 6.9), open=["front"])
     v = faces_of(true).vertices
     low, high = (tuple(view.project(np.array(p)).tolist()) for p in ((0.0, 0, -7), (5.2, 2.8, -7)))
-    made = construct.room(view, "r", "R", low, high)
+    made = Room.through(view, "r", "R", low, high)
     assert np.allclose(made.corner, true.corner) and np.allclose(made.size, true.size)
     assert len(faces_of(made).loops) == 5
     assert np.allclose(faces_of(made).vertices, v)
     other_way = [tuple(view.project(np.array(p)).tolist()) for p in ((5.2, 0, -7), (0.0, 2.8, -7))]
-    again = construct.room(view, "r", "R", *other_way)
+    again = Room.through(view, "r", "R", *other_way)
     assert np.allclose(again.corner, made.corner) and np.allclose(again.size, made.size)
     with pytest.raises(MassingError, match="upper one opposite"):
-        construct.room(view, "r", "R", low, (low[0] + 300, low[1]))
+        Room.through(view, "r", "R", low, (low[0] + 300, low[1]))
 
 
 def test_a_folded_picture_meets_where_it_was_clicked():
     distance, level = construct.fold(HOME, (1500.0, 1100.0))
-    screen = construct.backdrop(HOME, "b", "B", distance)
+    screen = Backdrop.through(HOME, "b", "B", distance)
     f = faces_of(screen)
     n, d = plane_of(f.vertices[f.loops[0]])
     spot = HOME.position + HOME.rays(np.array([1500.0, 1100.0])) * (

@@ -9,6 +9,7 @@ from tests.conftest import engine_of, key_of, looking, photographed
 from tests.core.reference import Reference
 
 from roofline.core.camera import View
+from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Ground, Mesh, Wall
 from roofline.core.moment import still
 from roofline.core.move.path import home_key, moments, view_of_key
 from roofline.core.throw.check import check_frame
@@ -16,7 +17,7 @@ from roofline.core.throw.engine import limits_of
 from roofline.formats.pictures import to_display
 from roofline.model.base import VERDICTS
 from roofline.model.handoff import Delivery
-from roofline.model.massing import Backdrop, Block, Column, Flat, Ground, Mesh, MeshFace, Wall
+from roofline.model.massing import MeshFace
 from roofline.model.move import Limits, Move
 from roofline.model.plates import Plate, Throw
 

@@ -8,11 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import looking
 
-from roofline.core.massing import arrange, construct, pull
+from roofline.core.massing import arrange, pull
+from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, Wall
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import faces_of
 from roofline.errors import MassingError
-from roofline.model.massing import Backdrop, Block, Column, Flat, Gable, Ground, Mesh, MeshFace, Wall
+from roofline.model.massing import MeshFace
 
 VIEW = looking(3000, 2000, 2400, 25, -3, (-2.0, 1.7, 9.0), 0.4)
 SOLIDS = [
@@ -91,15 +92,15 @@ def test_a_block_drawn_through_the_photo_lands_on_its_corners():
     true = Block(id="b", name="B", corner=(1.0, 0, -6.0), size=(3.0, 2.4, 2.0))
     v = faces_of(true).vertices
     near, far, top = VIEW.project(v[[4, 1, 2]])
-    got = construct.block(VIEW, "b", "B", tuple(near), tuple(far), tuple(top))
+    got = Block.through(VIEW, "b", "B", tuple(near), tuple(far), tuple(top))
     assert np.allclose(faces_of(got).vertices, v, atol=1e-9)
 
 
 def test_a_wall_faces_the_camera_whichever_way_it_is_drawn():
     a, b, top = VIEW.project(np.array([(0.0, 0, -4), (3.0, 0, -5), (3.0, 2.2, -5)]))
-    one = construct.wall(VIEW, "w", "W", tuple(a), tuple(b), tuple(top))
+    one = Wall.through(VIEW, "w", "W", tuple(a), tuple(b), tuple(top))
     top_other = VIEW.project(np.array([0.0, 2.2, -4]))
-    two = construct.wall(VIEW, "w", "W", tuple(b), tuple(a), tuple(top_other))
+    two = Wall.through(VIEW, "w", "W", tuple(b), tuple(a), tuple(top_other))
     for w in (one, two):
         f = faces_of(w)
         n, d = plane_of(f.vertices)
@@ -111,7 +112,7 @@ def test_a_wall_faces_the_camera_whichever_way_it_is_drawn():
 def test_a_flat_covers_its_plates_canvas_exactly():
     canvas = (1400.0, 700.0, 500.0, 620.0)
     foot = VIEW.project(np.array([0.5, 0, 3.0]))
-    flat = construct.flat(VIEW, "f", "F", tuple(foot), canvas)
+    flat = Flat.through(VIEW, "f", "F", tuple(foot), canvas)
     p = VIEW.project(faces_of(flat).vertices)
     assert p[:, 0].min() <= 1400.01 and p[:, 0].max() >= 1899.99
     assert p[:, 1].min() <= 700.01 and p[:, 1].max() >= 1319.99
@@ -119,7 +120,7 @@ def test_a_flat_covers_its_plates_canvas_exactly():
 
 
 def test_a_backdrop_covers_the_photo_and_a_margin():
-    b = construct.backdrop(VIEW, "b", "B", 80.0, 0.3)
+    b = Backdrop.through(VIEW, "b", "B", 80.0, 0.3)
     p = VIEW.project(faces_of(b).vertices)
     assert p[:, 0].min() < -0.25 * 3000 and p[:, 0].max() > 1.25 * 3000 and p[:, 1].min() < -0.25 * 2000
 
@@ -151,15 +152,15 @@ def test_a_pulled_corner_follows_the_pointer(solid, axis):
 def test_what_cannot_be_built_is_said():
     sky = (1500.0, 100.0)
     with pytest.raises(MassingError, match="above the horizon"):
-        construct.block(VIEW, "b", "B", sky, (1500, 1700), None)
+        Block.through(VIEW, "b", "B", sky, (1500, 1700), None)
     spot = (1500.0, 1600.0)
     with pytest.raises(MassingError, match="width and a depth"):
-        construct.block(VIEW, "b", "B", spot, spot, None)
+        Block.through(VIEW, "b", "B", spot, spot, None)
     with pytest.raises(MassingError, match="length"):
-        construct.wall(VIEW, "w", "W", spot, spot, None)
+        Wall.through(VIEW, "w", "W", spot, spot, None)
     with pytest.raises(MassingError, match="Pull the height up"):
-        construct.wall(VIEW, "w", "W", spot, (1900, 1600), (1900, 1900))
+        Wall.through(VIEW, "w", "W", spot, (1900, 1600), (1900, 1900))
     with pytest.raises(MassingError, match="some metres away"):
-        construct.backdrop(VIEW, "b", "B", -4)
+        Backdrop.through(VIEW, "b", "B", -4)
     with pytest.raises(MassingError, match="not there any more"):
         pull.pulled(SOLIDS[1], VIEW, 99, "run", spot)

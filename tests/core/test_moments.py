@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 from tests.conftest import looking, photographed
 
+from roofline.core.massing.kinds import Block, Mesh
 from roofline.core.moment import Moment, Pose, still
 from roofline.core.throw.engine import engine_of
 from roofline.core.throw.geometry import Geometry
-from roofline.model.massing import Block, Mesh, MeshFace
+from roofline.model.massing import MeshFace
 from roofline.model.plates import Throw
 
 PLATE = looking(320, 210, 260, 12, -4, (0.0, 1.8, 0.0))

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
+from roofline.core.massing.kinds import Backdrop, Ground
 from roofline.core.move.bring_back import bring_back, shrunk
 from roofline.core.move.findings import findings
 from roofline.core.move.path import Path, home_key, lens_centre, moments, view_of_key
 from roofline.core.throw.check import check
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery, Framing
-from roofline.model.massing import Backdrop, Ground
 from roofline.model.move import Key, Limits, Move
 from roofline.model.plates import Throw
 

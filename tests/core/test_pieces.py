@@ -11,9 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from roofline.core.massing.kinds import Backdrop, Block, Column, Gable, Ground, Panel, Room, Slab, Steps, Wall
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import faces_of
-from roofline.model.massing import Backdrop, Block, Column, Cut, Gable, Ground, Panel, Room, Slab, Steps, Wall
+from roofline.model.massing import Cut
 
 metres = st.floats(0.3, 12.0)
 place = st.tuples(st.floats(-30, 30), st.floats(-2, 5), st.floats(-40, 5))

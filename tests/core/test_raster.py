@@ -16,6 +16,7 @@ from numba.core.runtime.nrt import rtsys
 from scipy.ndimage import map_coordinates
 from tests.conftest import engine_of, looking, loop_around, photographed
 
+from roofline.core.massing.kinds import Mesh
 from roofline.core.moment import still
 from roofline.core.throw.cells import CELL, cells
 from roofline.core.throw.cells import MIXED as MIXED_CELL
@@ -33,7 +34,7 @@ from roofline.core.throw.mattes import (
 from roofline.core.throw.measure import run_end
 from roofline.core.throw.pieces import between, edge_of
 from roofline.core.throw.throws import PlatePicture, side_by_side
-from roofline.model.massing import Mesh, MeshFace
+from roofline.model.massing import MeshFace
 from roofline.model.plates import Throw
 
 SIZE = (48, 36)

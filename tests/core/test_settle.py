@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from tests.conftest import looking
 
+from roofline.core.massing.kinds import Block, Column, Gable, Ground, Panel, Slab, Wall
 from roofline.core.massing.settle import Side, measures_of, seen_sides, settle
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
-from roofline.model.massing import Block, Column, Gable, Ground, Panel, Slab, Wall
 
 POINTS = 12
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.conftest import camera_of, looking, loop_around, photographed
 
 from roofline.core.camera import View
+from roofline.core.massing.kinds import Block, Column, Flat, Ground, Mesh, Wall
 from roofline.core.massing.planes import triangles_of
 from roofline.core.moment import still
 from roofline.core.throw import shadows
@@ -28,7 +29,7 @@ from roofline.core.throw.measure import (
     VOID,
     reach,
 )
-from roofline.model.massing import Block, Column, Flat, Ground, Mesh, MeshFace, Wall
+from roofline.model.massing import MeshFace
 from roofline.model.move import Limits
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw

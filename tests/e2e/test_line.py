@@ -17,9 +17,9 @@ from playwright.sync_api import expect
 from tests.conftest import looking
 from tests.formats.test_pictures import huge_png
 
+from roofline.core.massing.kinds import Block
 from roofline.core.massing.solids import faces_of
 from roofline.core.moment import still
-from roofline.model.massing import Block
 
 TRUE = looking(1500, 1000, 1275.0, 31.0, -2.5, (-3.0, 1.62, 8.0), 0.6)
 BOX = Block(id="t", name="T", corner=(0.0, 0.0, -3.5), size=(4.2, 2.9, 3.5))

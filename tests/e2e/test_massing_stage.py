@@ -14,9 +14,9 @@ from tests.conftest import looking
 from tests.e2e.test_line import Board, state, until
 from tools.varrow import truth
 
+from roofline.core.massing.kinds import Room
 from roofline.core.massing.solids import faces_of
 from roofline.demo.shot import FOLDER
-from roofline.model.massing import Room
 from roofline.model.shot import Shot
 
 HOME = truth.first_view()

@@ -14,12 +14,12 @@ from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import unwrap
+from roofline.core.massing.kinds import Block, Ground
 from roofline.core.moment import still
 from roofline.core.move.path import moments
 from roofline.formats import scenes
 from roofline.formats.pictures import png
 from roofline.model.handoff import Delivery
-from roofline.model.massing import Block, Ground
 from roofline.model.move import Move
 from roofline.model.plates import Throw
 from roofline.work.scene import gather

@@ -13,8 +13,8 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, precondition, rule
 
+from roofline.core.massing.kinds import Block, Ground
 from roofline.errors import Conflict, NotFound
-from roofline.model.massing import Block, Ground
 from roofline.model.move import Key, Limits, Move
 from roofline.model.shot import Shot
 from roofline.store.store import Store
@@ -187,7 +187,7 @@ def test_a_killed_process_loses_only_the_change_at_work(tmp_path):
     store = Store(tmp_path)
     shot_id = store.create(Shot(name="One"))
     program = (
-        "import os, sys; from pathlib import Path; from roofline.store.store import Store; from roofline.model.massing import Ground\n"
+        "import os, sys; from pathlib import Path; from roofline.store.store import Store; from roofline.core.massing.kinds import Ground\n"
         "store = Store(Path(sys.argv[1]))\n"
         "store.change(sys.argv[2], 'a', lambda s: s.model_copy(update={'solids': [Ground(id='g', name='G')]}))\n"
         "def die(s):\n    s.solids = []\n    os._exit(9)\n"

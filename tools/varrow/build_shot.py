@@ -19,7 +19,8 @@ from shapely import MultiPoint, Polygon, unary_union
 from shapely import box as shapely_box
 
 from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, view_of
-from roofline.core.massing import construct
+from roofline.core.massing.kinds import Backdrop, Block, Column, Gable, Ground
+from roofline.core.massing.kinds.base import foot
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key
 from roofline.core.plates import matte as mattes
@@ -27,10 +28,10 @@ from roofline.demo.shot import FOLDER
 from roofline.formats import pictures
 from roofline.formats.package import write_package
 from roofline.model.handoff import Delivery, Framing
-from roofline.model.massing import AnySolid, Block, Column, Gable
 from roofline.model.move import Key, Move
 from roofline.model.plates import Outline, Plate, Throw
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.model.survey import Edge, Length, Survey
 from roofline.stages import photo as photos
 from roofline.stages import plates, survey
@@ -77,7 +78,7 @@ def box(view: View, true: View, ident: str, name: str, lo, hi) -> Block:
     """A block drawn through the photo on the true picture of its foot and top corner."""
     level = lo[1]
     a, b, top = true.project(np.array([(lo[0], level, hi[2]), (hi[0], level, lo[2]), (hi[0], hi[1], lo[2])])).tolist()
-    return construct.block(view, ident, name, tuple(a), tuple(b), tuple(top), level)
+    return Block.through(view, ident, name, tuple(a), tuple(b), tuple(top), level)
 
 
 def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str) -> Gable:
@@ -87,14 +88,12 @@ def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str)
 
 def column(view: View, true: View, ident: str, name: str, centre, y0, y1, r0, r1, level_true=None) -> Column:
     """A column on the true picture of its foot's middle; its radius by the scale at that distance."""
-    foot = construct.foot(view, tuple(true.project(np.array([centre[0], 0.0, centre[1]])).tolist()))
-    k = float(
-        np.linalg.norm(foot - view.position) / np.linalg.norm(np.array([centre[0], 0, centre[1]]) - true.position)
-    )
+    at = foot(view, tuple(true.project(np.array([centre[0], 0.0, centre[1]])).tolist()))
+    k = float(np.linalg.norm(at - view.position) / np.linalg.norm(np.array([centre[0], 0, centre[1]]) - true.position))
     return Column(
         id=ident,
         name=name,
-        foot=(foot[0], y0 * k, foot[2]),
+        foot=(at[0], y0 * k, at[2]),
         radius_foot=r0 * k,
         radius_top=r1 * k,
         height=(y1 - y0) * k,
@@ -103,7 +102,7 @@ def column(view: View, true: View, ident: str, name: str, centre, y0, y1, r0, r1
 
 
 def solids(view: View, true: View) -> list[AnySolid]:
-    out: list[AnySolid] = [construct.ground(view, "ground", "Ground")]
+    out: list[AnySolid] = [Ground.through(view, "ground", "Ground")]
     out.append(box(view, true, "platform", "Platform", t.PLATFORM["lo"], t.PLATFORM["hi"]))
     out.append(box(view, true, "station", "Station house", t.HOUSE["lo"], t.HOUSE["hi"]))
     out.append(gable(view, true, "roof", "Station roof", t.HOUSE_ROOF, "run"))
@@ -140,7 +139,7 @@ def solids(view: View, true: View) -> list[AnySolid]:
     out.append(
         column(view, true, "tank-lid", "Tank lid", k["centre"], k["y1"], k["y1"] + 0.85, k["radius"] + 0.1, 0.14)
     )
-    out.append(construct.backdrop(view, "hills", "Hills and sky", 62.0, 0.5))
+    out.append(Backdrop.through(view, "hills", "Hills and sky", 62.0, 0.5))
     return out
 
 

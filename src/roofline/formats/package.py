@@ -12,9 +12,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import faces_of
 from roofline.errors import PackageError
-from roofline.model.massing import Imported
 from roofline.model.shot import Shot
 
 MAX_FILE = 2_000_000_000

@@ -7,12 +7,12 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import Triangles
 from roofline.core.throw.throws import PlatePicture
 from roofline.errors import FormatError
 from roofline.formats import pictures
 from roofline.formats.meshes import read as read_mesh
-from roofline.model.massing import Imported
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot

@@ -11,11 +11,18 @@ from pydantic import model_validator
 
 from roofline.model.base import Model, Name
 from roofline.model.handoff import Delivery
-from roofline.model.massing import OWN_MEASURES, AnySolid
+from roofline.model.massing import KINDS
 from roofline.model.move import Limits, Move
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
+from roofline.model.solids import AnySolid
 from roofline.model.survey import Tie
+
+
+def _rebuilt(solid: dict[str, Any]) -> bool:
+    """Whether a solid says enough of itself to be rebuilt from its own measures rather than from vertices and faces."""
+    kind = KINDS.get(str(solid.get("kind")))
+    return kind is not None and kind.own <= solid.keys()
 
 
 class Shot(Model):
@@ -39,9 +46,7 @@ class Shot(Model):
             data = dict(data)
             data["solids"] = [
                 {**s, "kind": "mesh", "cutout": s.get("kind") == "flat"}
-                if isinstance(s, dict)
-                and {"vertices", "faces"} <= s.keys()
-                and not OWN_MEASURES.get(str(s.get("kind")), {"kind of our own"}) <= s.keys()
+                if isinstance(s, dict) and {"vertices", "faces"} <= s.keys() and not _rebuilt(s)
                 else s
                 for s in data["solids"]
             ]

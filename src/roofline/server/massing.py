@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
 from flask import Response
 from pydantic import Field
 
 from roofline.core.massing import pull
+from roofline.core.massing.kinds import Solid
 from roofline.errors import MassingError
 from roofline.formats import depths
 from roofline.formats.pictures import png
 from roofline.model.base import Model, Name, Vec2, Vec3
-from roofline.model.massing import AnySolid
+from roofline.model.massing import KINDS
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site, uploaded
 from roofline.server.state import Built, Outlined, ShotState
@@ -28,27 +30,17 @@ from roofline.stages.photo import surveyed
 
 Axis = Literal["run", "rise", "return"]
 Pixels = Annotated[float, Field(ge=0, le=400)]
+COMPOUND = ("recess", "fold", "street")  # what is drawn and is no kind of its own
+if TYPE_CHECKING:
+    Drawable = str
+else:
+    Drawable = Literal[(*(k for k, cls in KINDS.items() if cls.drawn.__func__ is not Solid.drawn.__func__), *COMPOUND)]
 
 
 class Construction(Model):
     """A gesture through the photo, in straightened photo pixels; clicks snap within `reach` pixels (0: to nothing)."""
 
-    kind: Literal[
-        "ground",
-        "block",
-        "wall",
-        "slab",
-        "gable",
-        "room",
-        "column",
-        "steps",
-        "panel",
-        "recess",
-        "flat",
-        "backdrop",
-        "fold",
-        "street",
-    ]
+    kind: Drawable
     photo: str | None = None
     points: Annotated[list[Vec2], Field(max_length=400)] = []
     top: Vec2 | None = None

@@ -18,9 +18,9 @@ from roofline.core.moment import Moment
 from roofline.core.move.path import home_key, lens_centre, moments
 from roofline.errors import RoofLineError
 from roofline.model.base import Model, Vec2, Vec3
-from roofline.model.massing import AnySolid
 from roofline.model.move import Key
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.stages import handoff, move, photo, plates, survey
 from roofline.stages.massing import looking
 from roofline.work.desk import Desk

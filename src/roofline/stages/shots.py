@@ -7,9 +7,9 @@ import secrets
 import shutil
 from pathlib import Path
 
+from roofline.core.massing.kinds import Imported
 from roofline.formats import meshes, pictures
 from roofline.formats.package import files_of, open_package
-from roofline.model.massing import Imported
 from roofline.model.shot import Shot
 from roofline.work.desk import Desk
 

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import Triangles, faces_of
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
@@ -19,10 +20,10 @@ from roofline.core.throw.throws import PlatePicture, throws_of
 from roofline.formats import meshes
 from roofline.formats.pictures import eight_bit
 from roofline.formats.plates import picture_key, plate_picture, plate_pixels
-from roofline.model.massing import AnySolid, Imported
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.work.kept import Kept
 
 UNSEEN = {"name", "locked", "hidden", "true_size", "group", "tags"}  # of a solid: what does not change its shape

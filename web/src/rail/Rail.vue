@@ -74,8 +74,7 @@ async function rename() {
         </div>
         <div v-for="job in running" :key="job.id" class="job">
           <div class="row between">
-            <strong>{{ job.label }}</strong
-            ><button class="plain" @click="s.cancel(job.id)">Cancel</button>
+            <strong>{{ job.label }}</strong><button class="plain" @click="s.cancel(job.id)">Cancel</button>
           </div>
           <div class="bar"><div :style="{ width: `${100 * job.progress}%` }" /></div>
           <div class="quiet small">{{ job.doing || 'waiting' }}<br />{{ left(job.seconds_left) }}</div>

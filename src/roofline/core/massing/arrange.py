@@ -2,38 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
-
 import numpy as np
 
 from roofline.core.camera import Array
+from roofline.core.massing.kinds import known
+from roofline.core.massing.kinds.base import Axis, Placing
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of, turned
 from roofline.errors import MassingError
-from roofline.model.base import Vec2, Vec3
-from roofline.model.massing import (
-    AnySolid,
-    Backdrop,
-    Block,
-    Column,
-    Cut,
-    Flat,
-    Gable,
-    Ground,
-    Imported,
-    Mesh,
-    Panel,
-    Room,
-    Slab,
-    Steps,
-    Wall,
-)
-
-Axis = Literal["run", "rise", "return"]
-
-
-def _vec3(v: Array) -> Vec3:
-    return float(v[0]), float(v[1]), float(v[2])
+from roofline.model.solids import AnySolid
 
 
 def transformed(solid: AnySolid, scale: float, turn_deg: float, shift: Array) -> AnySolid:
@@ -44,85 +21,7 @@ def transformed(solid: AnySolid, scale: float, turn_deg: float, shift: Array) ->
     MassingError
         For a ground that is to be turned: it lies along run and return.
     """
-    f = scale
-
-    def p3(v: Vec3) -> Vec3:
-        return _vec3(turned(f * np.array(v), (0.0, 0.0, 0.0), turn_deg) + shift)
-
-    def p2(v: Vec2) -> Vec2:
-        x = p3((v[0], 0.0, v[1]))
-        return x[0], x[2]
-
-    def y(v: float) -> float:
-        return float(f * v + shift[1])
-
-    def by(v: Any) -> Any:
-        return tuple(f * x for x in v)
-
-    def cuts(old: list[Cut]) -> list[Cut]:
-        return [c.model_copy(update={"low": by(c.low), "high": by(c.high)}) for c in old]
-
-    update: dict[str, Any]
-    match solid:
-        case Ground():
-            if turn_deg:
-                raise MassingError(f"{solid.name} lies along Run and Return: a ground is not turned.")
-            update = {
-                "centre": p2(solid.centre),
-                "height": y(solid.height),
-                "size": by(solid.size),
-                "profile": [by(p) for p in solid.profile],
-            }
-        case Block() | Room() | Steps() | Gable():
-            update = {"corner": p3(solid.corner), "size": by(solid.size), "turn_deg": solid.turn_deg + turn_deg}
-            if isinstance(solid, Gable):
-                update |= {"overhang": solid.overhang * f, "hip": solid.hip * f}
-            if isinstance(solid, Block | Room):
-                update["cuts"] = cuts(solid.cuts)
-        case Column():
-            update = {
-                "foot": p3(solid.foot),
-                "radius_foot": solid.radius_foot * f,
-                "radius_top": solid.radius_top * f,
-                "height": solid.height * f,
-                "turn_deg": solid.turn_deg + turn_deg,
-            }
-        case Wall():
-            update = {
-                "a": p2(solid.a),
-                "b": p2(solid.b),
-                "base": y(solid.base),
-                "height": solid.height * f,
-                "cuts": cuts(solid.cuts),
-            }
-        case Slab():
-            update = {
-                "outline": [p2(p) for p in solid.outline],
-                "level": y(solid.level),
-                "thickness": solid.thickness * f,
-            }
-        case Panel():
-            update = {"points": [p3(p) for p in solid.points]}
-        case Flat():
-            update = {"foot": p3(solid.foot), "extent": by(solid.extent), "heading_deg": solid.heading_deg - turn_deg}
-        case Backdrop():
-            update = {
-                "viewer": p3(solid.viewer),
-                "base": y(solid.base),
-                "distance": solid.distance * f,
-                "width": solid.width * f,
-                "height": solid.height * f,
-                "heading_deg": solid.heading_deg - turn_deg,
-            }
-        case Mesh():
-            update = {"vertices": [p3(v) for v in solid.vertices]}
-        case Imported():
-            update = {
-                "position": p3(solid.position),
-                "scale": solid.scale * f,
-                "turn_deg": solid.turn_deg + turn_deg,
-            }
-    return solid.model_copy(update=update)
+    return known(solid).placed(Placing(scale, turn_deg, np.asarray(shift, dtype=np.float64)))
 
 
 def moved(solid: AnySolid, by: Array) -> AnySolid:
@@ -183,65 +82,7 @@ def mirrored(solid: AnySolid, axis: Axis, at: float) -> AnySolid:
     """The solid mirrored in the upright plane across run or return at a coordinate in metres."""
     if axis == "rise":
         raise MassingError("Pieces are mirrored along Run or Return.")
-    if isinstance(solid, Ground):
-        k = 0 if axis == "run" else 1
-        centre = list(solid.centre)
-        centre[k] = 2 * at - centre[k]
-        profile = solid.profile
-        if solid.along == axis:
-            profile = [(-p[0], p[1]) for p in reversed(profile)]
-        return solid.model_copy(update={"centre": tuple(centre), "profile": profile})
-    if axis == "return":  # half a turn, then mirrored along run, is the same
-        return mirrored(turned_about(solid, np.array([0.0, 0.0, at]), 180.0), "run", 0.0)
-
-    def p3(v: Vec3) -> Vec3:
-        return 2 * at - v[0], v[1], v[2]
-
-    def p2(v: Vec2) -> Vec2:
-        return 2 * at - v[0], v[1]
-
-    def swapped(cuts: list[Cut], width: float) -> list[Cut]:
-        return [
-            c.model_copy(update={"low": (width - c.high[0], *c.low[1:]), "high": (width - c.low[0], *c.high[1:])})
-            for c in cuts
-        ]
-
-    update: dict[str, Any]
-    match solid:
-        case Block() | Room() | Steps() | Gable():
-            far = turned(np.array([solid.size[0], 0.0, 0.0]), solid.corner, solid.turn_deg)
-            update = {"corner": p3(_vec3(far)), "turn_deg": -solid.turn_deg}
-            if isinstance(solid, Block | Room):
-                update["cuts"] = swapped(solid.cuts, solid.size[0])
-            if isinstance(solid, Room):
-                other = {"left": "right", "right": "left"}
-                update["open"] = [other.get(n, n) for n in solid.open]
-        case Column():
-            update = {"foot": p3(solid.foot), "turn_deg": -solid.turn_deg}
-        case Wall():
-            length = float(np.hypot(solid.b[0] - solid.a[0], solid.b[1] - solid.a[1]))
-            update = {"a": p2(solid.b), "b": p2(solid.a), "cuts": swapped(solid.cuts, length)}
-        case Slab():
-            update = {"outline": [p2(p) for p in reversed(solid.outline)]}
-        case Panel():
-            update = {"points": [p3(p) for p in reversed(solid.points)]}
-        case Flat():
-            left, right, bottom, top = solid.extent
-            update = {
-                "foot": p3(solid.foot),
-                "heading_deg": -solid.heading_deg,
-                "extent": (-right, -left, bottom, top),
-            }
-        case Backdrop():
-            update = {"viewer": p3(solid.viewer), "heading_deg": -solid.heading_deg}
-        case Mesh():
-            update = {
-                "vertices": [p3(v) for v in solid.vertices],
-                "faces": [f.model_copy(update={"loop": f.loop[::-1]}) for f in solid.faces],
-            }
-        case Imported():
-            raise MassingError(f"{solid.name} was brought in from a file and is not mirrored: mirror the file.")
-    return solid.model_copy(update=update)
+    return known(solid).mirrored_along(axis, at)
 
 
 def aligned(solid: AnySolid, face: str, plane: tuple[Array, float], meshes: Meshes = NO_MESHES) -> AnySolid:

@@ -9,11 +9,12 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from roofline.core.camera import Array, View
+from roofline.core.massing.kinds import known
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Place
 from roofline.errors import MassingError
-from roofline.model.massing import AnySolid, Block, Column, Gable, Panel, Room, Slab, Steps, Wall
+from roofline.model.solids import AnySolid
 
 LOOSE = 0.5  # metres or, for turns, tens of degrees: how far off a drawn measure is taken to be, one sigma
 OUTLIER = 4.0  # sigmas
@@ -49,50 +50,7 @@ def measures_of(solid: AnySolid) -> tuple[Array, Callable[[Array], AnySolid]]:
     their outline does not show.
     """
 
-    def made(**update: object) -> AnySolid:
-        return solid.model_copy(update=update)
-
-    match solid:
-        case Block() | Room() | Steps() | Gable():
-            x, y, z = solid.corner
-
-            def boxed(m: Array) -> AnySolid:
-                return made(
-                    corner=(float(m[0]), y, float(m[1])),
-                    size=tuple(float(max(v, 1e-3)) for v in m[2:5]),
-                    turn_deg=float(10 * m[5]),
-                )
-
-            return np.array([x, z, *solid.size, solid.turn_deg / 10]), boxed
-        case Wall():
-            return np.array([*solid.a, *solid.b, solid.height]), lambda m: made(
-                a=(float(m[0]), float(m[1])), b=(float(m[2]), float(m[3])), height=float(max(m[4], 1e-3))
-            )
-        case Slab():
-            foot = solid.level - solid.thickness
-
-            def slab(m: Array) -> AnySolid:
-                thick = float(max(m[-1], 1e-3))
-                points = [(float(a), float(b)) for a, b in m[:-1].reshape(-1, 2)]
-                return made(outline=points, thickness=thick, level=foot + thick)
-
-            return np.r_[np.array(solid.outline).ravel(), solid.thickness], slab
-        case Panel():
-            p = np.array(solid.points)
-            normal, _ = plane_of(p)
-            side = np.cross(normal, [0, 1.0, 0] if abs(normal[1]) < 0.9 else [1.0, 0, 0])
-            side /= np.linalg.norm(side)
-            up = np.cross(normal, side)
-
-            def panel(m: Array) -> AnySolid:
-                at = p[0] + m.reshape(-1, 2) @ np.stack([side, up])
-                return made(points=[(float(a), float(b), float(c)) for a, b, c in at])
-
-            return ((p - p[0]) @ np.stack([side, up], axis=1)).ravel(), panel
-        case Column():
-            raise MassingError("A column's outline is no edge of it: set its foot and radius by hand.")
-        case _:
-            raise MassingError(f"A {solid.kind} has no measures that its outline in the picture could settle.")
+    return known(solid).measures()
 
 
 def _line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[Array]:

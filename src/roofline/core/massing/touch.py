@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
+from roofline.core.massing.kinds import known
 from roofline.core.massing.planes import plane_of, triangles_of
 from roofline.core.massing.solids import NO_MESHES, Faces, Meshes, faces_of
-from roofline.model.massing import AnySolid, Backdrop
+from roofline.model.solids import AnySolid
 
 Mode = Literal["foot", "face", "height"]
 LEVEL = 0.95  # a face whose normal rises more than this can be stood on
@@ -70,7 +71,7 @@ class Place:
     @cached_property
     def corners(self) -> tuple[Array, NDArray[np.int64]]:
         """Vertices (V, 3) to snap to, and each one's solid. Backdrops have none worth it."""
-        parts = [(f.vertices, s) for s, f in enumerate(self.faces) if not isinstance(self.solids[s], Backdrop)]
+        parts = [(f.vertices, s) for s, f in enumerate(self.faces) if known(self.solids[s]).snaps]
         if not parts:
             return np.zeros((0, 3)), np.zeros(0, np.int64)
         return np.concatenate([v for v, _ in parts]), np.concatenate([np.full(len(v), s) for v, s in parts])
@@ -80,7 +81,7 @@ class Place:
         """Ends (E, 2, 3) of the faces' sides, once each, and each one's solid; ways to a hole and back are none."""
         ends, solid = [], []
         for s, f in enumerate(self.faces):
-            if isinstance(self.solids[s], Backdrop) or len(f.loops) > 5000:
+            if not known(self.solids[s]).snaps or len(f.loops) > 5000:
                 continue
             seen = set()
             for loop in f.loops:

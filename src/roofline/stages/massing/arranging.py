@@ -9,8 +9,8 @@ from pydantic import Field
 
 from roofline.core.massing import arrange
 from roofline.model.base import Model, Name, Vec3
-from roofline.model.massing import AnySolid
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.stages.massing import pieces
 from roofline.stages.massing.pieces import solid_of
 from roofline.stages.photo import surveyed

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
+from roofline.core.massing.kinds import Imported
 from roofline.formats import meshes
-from roofline.model.massing import Imported
 from roofline.model.shot import Shot
 from roofline.stages.massing.pieces import thrown_on
 from roofline.stages.shots import fresh_id, fresh_name

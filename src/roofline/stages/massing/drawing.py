@@ -9,14 +9,17 @@ import numpy as np
 
 from roofline.core.camera import Array, View, straighten_pixels
 from roofline.core.massing import construct as made_of
+from roofline.core.massing.kinds import Backdrop, Column, Ground, Wall, kind_of
+from roofline.core.massing.kinds.base import Drawing, foot
+from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Mode, Place, Touch
 from roofline.errors import MassingError, NotFound
 from roofline.model.base import Vec2, Vec3
-from roofline.model.massing import AnySolid, Block, Room, Wall
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.stages.massing.pieces import solid_of, thrown_on
 from roofline.stages.photo import surveyed
 from roofline.stages.shots import fresh_id, fresh_name
@@ -92,66 +95,66 @@ def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
         names.add(name)
         return ident, name
 
-    if g.kind == "recess":
-        return [_recess(desk, shot, view, g)]
-    if g.kind == "gable":
-        on = _chosen(shot, g)
-        if not isinstance(on, Block | Room):
-            raise MassingError("A roof stands on a block: click one.")
-        return [made_of.gable(view, *called("gable"), on, g.top)]
-    if g.kind == "panel":
-        return [made_of.panel(view, *called("panel"), g.points, _plane(desk, shot, view, there, lines, g))]
-    need = {"block": 2, "wall": 2, "steps": 2, "column": 2, "room": 2, "street": 4, "fold": 1, "flat": 1, "slab": 3}
-    if len(g.points) < need.get(g.kind, 0):
-        raise MassingError(f"A {g.kind} is drawn with {need[g.kind]} points on the ground, not {len(g.points)}.")
-    points, level = _feet(there, view, lines, g)
-    top = _top(there, view, points, level, g)
     match g.kind:
-        case "ground":
-            return [made_of.ground(view, *called("ground"))]
-        case "block":
-            return [made_of.block(view, *called("block"), points[0], points[1], top, level)]
-        case "wall":
-            return [made_of.wall(view, *called("wall"), points[0], points[1], top, level)]
-        case "steps":
-            return [made_of.steps(view, *called("steps"), points[0], points[1], top, level)]
-        case "column":
-            return [made_of.column(view, *called("column"), points[0], points[1], top, level)]
-        case "slab":
-            return [made_of.slab(view, *called("slab"), points, top, level)]
-        case "room":
-            return [made_of.room(view, *called("room"), points[0], g.points[1], level)]
-        case "flat":
-            if g.plate is None:
-                raise MassingError("A flat shows a plate of its own: outline the foreground in Plates first.")
-            return [made_of.flat(view, *called("flat"), points[0], plate_canvas(shot, g.plate), level)]
-        case "backdrop":
-            far = g.distance if g.distance is not None else made_of.FAR
-            return [made_of.backdrop(view, *called("backdrop"), far)]
+        case "recess":
+            return [_recess(desk, shot, view, g)]
         case "fold":
-            far, _ = made_of.fold(view, points[0], level)
-            return [made_of.ground(view, *called("ground")), made_of.backdrop(view, *called("backdrop"), far)]
+            return _folded(view, there, lines, g, called)
         case "street":
-            return _street(view, points, top, level, called)
-    raise MassingError(f"There is no way to draw a {g.kind} through the photo.")
+            return _street(view, *_over_ground(there, view, lines, g, 4), called)
+    kind = kind_of(g.kind)
+    if kind is None:
+        raise MassingError(f"There is no way to draw a {g.kind} through the photo.")
+    points, top, level = ([], g.top, 0.0) if kind.feet is None else _over_ground(there, view, lines, g, kind.feet)
+    drawing = Drawing(
+        view=view,
+        called=called,
+        points=points,
+        pixels=g.points,
+        level=level,
+        top=top,
+        distance=g.distance,
+        on=None if g.on is None else solid_of(shot, g.on.partition("/")[0]),
+        canvas=None if g.plate is None else plate_canvas(shot, g.plate),
+        plane=lambda: _plane(desk, shot, view, there, lines, g),
+    )
+    return [kind.drawn(drawing)]
 
 
-def _street(
-    view: View, points: list[Vec2], top: Vec2 | None, level: float, called: Callable[[str], tuple[str, str]]
-) -> list[AnySolid]:
+def _over_ground(
+    there: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture, needed: int
+) -> tuple[list[Vec2], Vec2 | None, float]:
+    """The foot points and the pulled height of a gesture after snapping, and the level that it stands on."""
+    if len(g.points) < needed:
+        raise MassingError(f"A {g.kind} is drawn with {needed} points on the ground, not {len(g.points)}.")
+    points, level = _feet(there, view, lines, g)
+    return points, _top(there, view, points, level, g), level
+
+
+Called = Callable[[str], tuple[str, str]]
+
+
+def _folded(view: View, there: Place, lines: list[tuple[Array, Array]], g: Gesture, called: Called) -> list[AnySolid]:
+    """Ground, and a backdrop that meets it where it was clicked."""
+    points, _, level = _over_ground(there, view, lines, g, 1)
+    far, _ = made_of.fold(view, points[0], level)
+    return [Ground.through(view, *called("ground")), Backdrop.through(view, *called("backdrop"), far)]
+
+
+def _street(view: View, points: list[Vec2], top: Vec2 | None, level: float, called: Called) -> list[AnySolid]:
     """Ground, the two façades along drawn foot lines, as high as the second is pulled, and a backdrop at their end."""
-    right = made_of.wall(view, *called("wall"), points[2], points[3], top, level)
-    left = made_of.wall(view, *called("wall"), points[0], points[1], None, level)
+    right = Wall.through(view, *called("wall"), points[2], points[3], top, level)
+    left = Wall.through(view, *called("wall"), points[0], points[1], None, level)
     left = left.model_copy(update={"height": right.height})
     ahead = view.rotation[2] * [1, 0, 1]
     ahead = ahead / np.linalg.norm(ahead)
     ends = [np.array([x, level, z]) for w in (left, right) for x, z in (w.a, w.b)]
     far = STREET_END * max(float((e - view.position) @ ahead) for e in ends)
     return [
-        made_of.ground(view, *called("ground")),
+        Ground.through(view, *called("ground")),
         left,
         right,
-        made_of.backdrop(view, *called("backdrop"), far),
+        Backdrop.through(view, *called("backdrop"), far),
     ]
 
 
@@ -175,9 +178,9 @@ def _top(place: Place, view: View, points: list[Vec2], level: float, g: Gesture)
     """The pixel of the pulled height after snapping to other heights."""
     if not points or (g.top is None and g.height is None):
         return None
-    base = made_of.foot(view, points[-1], level)
+    base = foot(view, points[-1], level)
     if g.kind == "column":
-        made = made_of.column(view, "c", "c", points[0], points[1], None, level)
+        made = Column.through(view, "c", "c", points[0], points[1], None, level)
         base = np.array(made.foot)
     if g.height is not None:
         p = view.project(base + np.array([0.0, g.height, 0.0]))
@@ -214,7 +217,7 @@ def _plane(
 
 def _recess(desk: Desk, shot: Shot, view: View, g: Gesture) -> AnySolid:
     solid = _chosen(shot, g)
-    if not isinstance(solid, Block | Wall | Room) or g.on is None or "/" not in g.on:
+    if not isinstance(solid, Wall | Opened) or g.on is None or "/" not in g.on:
         raise MassingError("Openings are cut into the faces of blocks, walls and rooms.")
     if solid.locked:
         raise MassingError(f"{solid.name} is locked; unlock it first.")

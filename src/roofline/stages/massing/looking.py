@@ -8,10 +8,10 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.massing.kinds import Imported
 from roofline.core.moment import still
 from roofline.core.move.path import moment_at, shot_path
 from roofline.errors import MassingError, RoofLineError
-from roofline.model.massing import Imported
 from roofline.model.move import Move
 from roofline.model.shot import Shot
 from roofline.stages.massing.drawing import place

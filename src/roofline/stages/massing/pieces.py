@@ -8,13 +8,15 @@ import numpy as np
 
 from roofline.core.camera import Array
 from roofline.core.massing import arrange
+from roofline.core.massing.kinds import Flat
+from roofline.core.massing.kinds.base import Axis
 from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.errors import Conflict, MassingError, NotFound
 from roofline.model.base import Vec3
-from roofline.model.massing import AnySolid, Flat
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.stages.shots import fresh_id, fresh_name
 from roofline.work.desk import Desk
 
@@ -84,7 +86,7 @@ def copy(desk: Desk, shot_id: str, ids: list[str], step: Vec3, times: int, label
     return made
 
 
-def mirror(desk: Desk, shot_id: str, ids: list[str], axis: arrange.Axis, at: float, keep: bool) -> list[str]:
+def mirror(desk: Desk, shot_id: str, ids: list[str], axis: Axis, at: float, keep: bool) -> list[str]:
     """Pieces mirrored at a plane across run or return; ``keep`` leaves the first ones standing beside."""
     made: list[str] = []
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from roofline.core.camera import View, view_of
 from roofline.core.massing.settle import Settled, Side, seen_sides, settle
 from roofline.core.survey.snap import snap
-from roofline.model.massing import AnySolid
 from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
 from roofline.stages.massing.drawing import place
 from roofline.stages.massing.pieces import change, solid_of
 from roofline.work.desk import Desk

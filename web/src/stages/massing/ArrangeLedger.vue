@@ -5,7 +5,8 @@ import type { Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
-import { footOf, useChosen } from './tools'
+import { footOf } from './kinds'
+import { useChosen } from './tools'
 
 const s = useShot()
 const { chosen, chooseAll } = useChosen()

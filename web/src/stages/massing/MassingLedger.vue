@@ -5,7 +5,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import ArrangeLedger from './ArrangeLedger.vue'
-import { figuresOf } from './figures'
+import { figuresOf } from './kinds'
 import PieceList from './PieceList.vue'
 import { looks, settled, useChosen } from './tools'
 

@@ -73,8 +73,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
               @keydown="keys($event, x)"
             >
               <td class="what">
-                <span class="piece">{{ x.name }}</span
-                ><span v-if="x.group" class="quiet group">{{ x.group }}</span>
+                <span class="piece">{{ x.name }}</span><span v-if="x.group" class="quiet group">{{ x.group }}</span>
               </td>
               <td class="quiet kind">{{ x.kind === 'gable' ? 'roof' : x.kind }}</td>
               <td class="marks">
