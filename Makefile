@@ -1,9 +1,9 @@
-# Roof Line: make demo · make test · make setup · make bench · make shots · make lint
+# Roof Line: make demo · test · test-fast · setup · lint · fmt · types · bench · trials · shots
 PORT ?= 5800
 PY := .venv/bin/python
 BIN := .venv/bin
 
-.PHONY: setup demo test bench shots lint types clean
+.PHONY: setup demo test test-fast bench trials shots lint fmt types clean
 
 setup: .stamp-python .stamp-web .stamp-engine
 
@@ -35,15 +35,33 @@ lint: .stamp-python web/node_modules/.package-lock.json
 	$(BIN)/lint-imports
 	$(PY) -m tools.schema --check
 	cd web && npx --no-install openapi-typescript ../docs/schema/openapi.json -o /tmp/roofline-types.gen.ts >/dev/null 2>&1 && cmp src/api/types.gen.ts /tmp/roofline-types.gen.ts
-	cd web && npm run --silent check && npm run --silent lint
+	cd web && npm run --silent check && npm run --silent lint && npm run --silent fmt:check
+
+fmt: .stamp-python web/node_modules/.package-lock.json
+	$(BIN)/ruff check -q --fix src tests tools
+	$(BIN)/ruff format -q src tests tools
+	cd web && npm run --silent fmt
 
 types: .stamp-python
 	$(PY) -m tools.schema
 	cd web && npm run --silent types
 
+CHROMIUM := test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
+
+# what is compiled before the tests is not compiled in each of their processes
 test: setup lint
-	test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
-	$(BIN)/pytest
+	$(CHROMIUM)
+	cd web && npm run --silent test
+	$(PY) -m roofline.work.warm src/roofline/demo/shot >/dev/null
+	$(BIN)/pytest -n 2 --ignore=tests/e2e
+	$(BIN)/pytest tests/e2e
+
+test-fast: setup
+	cd web && npm run --silent test
+	$(BIN)/pytest -n 2 -m "not slow" --ignore=tests/e2e
+
+trials: setup
+	$(PY) -m tools.trials
 
 bench: setup
 	$(PY) -m tools.bench

@@ -74,7 +74,10 @@ def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Sho
     small = rng.random((12, 16, 3)).astype(np.float32)
     picture = (
         np.asarray(
-            [Image.fromarray(small[..., c]).resize((view.width, view.height), Image.BICUBIC) for c in range(3)],
+            [
+                Image.fromarray(small[..., c]).resize((view.width, view.height), Image.Resampling.BICUBIC)
+                for c in range(3)
+            ],
             dtype=np.float32,
         )
         .transpose(1, 2, 0)

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numba import njit
-from numba.core.runtime import _nrt_python
+from numba.core.runtime import _nrt_python  # type: ignore[attr-defined]
 from numba.core.runtime.nrt import rtsys
 from scipy.ndimage import map_coordinates
 from tests.conftest import engine_of, looking, loop_around, photographed

@@ -80,7 +80,7 @@ def agrees(engine: Engine, view: View) -> tuple[int, int]:
 
 def place(rng: np.random.Generator, loose: bool) -> Engine:
     """Ground, blocks, a wall, a column, a board with a notch, a cut-out with a round matte and a clean plate behind it."""
-    solids = [Ground(id="ground", name="Ground", size=(60, 60))]
+    solids: list = [Ground(id="ground", name="Ground", size=(60, 60))]
     for n in range(3):
         x, z = rng.uniform(-5, 6), rng.uniform(-14, -5)
         size = tuple(rng.uniform(0.4, 3.5, 3).tolist())

@@ -18,6 +18,7 @@ from roofline.errors import PackageError
 from roofline.model.shot import Shot
 
 MAX_FILE = 2_000_000_000
+Read = Callable[[str], bytes]
 
 
 def strict_json(text: str | bytes, name: str) -> Any:
@@ -81,41 +82,69 @@ def files_of(shot: Shot) -> list[str]:
     return list(dict.fromkeys(names))
 
 
+def _in_folder(root: Path) -> Read:
+    """Reads files of a package that is a folder."""
+
+    def read(name: str) -> bytes:
+        full = (root / name).resolve()
+        if not full.is_relative_to(root):
+            raise PackageError(f"The package names the file '{name}', which lies outside of it.")
+        if not full.is_file():
+            raise PackageError(f"The package names the file '{name}', which is missing.")
+        return full.read_bytes()
+
+    return read
+
+
+def _in_archive(path: Path) -> tuple[Read, set[str]]:
+    """Reads files of a package that is a ZIP, and their names; a single top folder is looked into."""
+    archive = zipfile.ZipFile(path)
+    for info in archive.infolist():
+        safe_name(info.filename.rstrip("/") or "?")
+    inside = set(archive.namelist())
+    prefix = ""
+    if "shot.json" not in inside:
+        tops = {n.split("/")[0] for n in inside}
+        if len(tops) == 1 and f"{next(iter(tops))}/shot.json" in inside:
+            prefix = f"{next(iter(tops))}/"
+
+    def read(name: str) -> bytes:
+        if prefix + name not in inside:
+            raise PackageError(f"The package names the file '{name}', which is missing.")
+        if archive.getinfo(prefix + name).file_size > MAX_FILE:
+            raise PackageError(f"The file '{name}' in the package is too large.")
+        try:
+            return archive.read(prefix + name)
+        except (zipfile.BadZipFile, OSError, EOFError):
+            raise PackageError(f"The file '{name}' in the package is damaged.") from None
+
+    return read, {n.removeprefix(prefix) for n in inside if n.startswith(prefix)}
+
+
+def _described(text: bytes) -> Shot:
+    """The shot that a `shot.json` describes."""
+    data = strict_json(text, "shot.json")
+    if not isinstance(data, dict) or data.get("format") != "roof-line-shot":
+        raise PackageError('shot.json does not say "format": "roof-line-shot".')
+    if data.get("version") != 1:
+        raise PackageError(f"shot.json has version {data.get('version')}; version 1 can be read.")
+    try:
+        return Shot.model_validate(data)
+    except ValidationError as error:
+        raise PackageError("shot.json: " + sentence(error)) from None
+
+
 def open_package(path: Path) -> Package:
     """Open a folder or ZIP.
 
     Raises PackageError with one sentence for whatever is missing or wrong.
     """
+    inside: set[str] | None = None
     if path.is_dir():
         root = path.resolve()
-
-        def read(name: str) -> bytes:
-            full = (root / name).resolve()
-            if not full.is_relative_to(root):
-                raise PackageError(f"The package names the file '{name}', which lies outside of it.")
-            if not full.is_file():
-                raise PackageError(f"The package names the file '{name}', which is missing.")
-            return full.read_bytes()
+        read = _in_folder(root)
     elif zipfile.is_zipfile(path):
-        archive = zipfile.ZipFile(path)
-        for info in archive.infolist():
-            safe_name(info.filename.rstrip("/") or "?")
-        inside = set(archive.namelist())
-        prefix = ""
-        if "shot.json" not in inside:
-            tops = {n.split("/")[0] for n in inside}
-            if len(tops) == 1 and f"{next(iter(tops))}/shot.json" in inside:
-                prefix = f"{next(iter(tops))}/"
-
-        def read(name: str) -> bytes:
-            if prefix + name not in inside:
-                raise PackageError(f"The package names the file '{name}', which is missing.")
-            if archive.getinfo(prefix + name).file_size > MAX_FILE:
-                raise PackageError(f"The file '{name}' in the package is too large.")
-            try:
-                return archive.read(prefix + name)
-            except (zipfile.BadZipFile, OSError, EOFError):
-                raise PackageError(f"The file '{name}' in the package is damaged.") from None
+        read, inside = _in_archive(path)
     elif path.exists():
         raise PackageError(f"{path.name} is neither a folder nor a ZIP file: a shot package is wanted.")
     else:
@@ -124,25 +153,16 @@ def open_package(path: Path) -> Package:
         text = read("shot.json")
     except PackageError:
         raise PackageError(f"{path.name or path} has no shot.json, so it is not a shot package.") from None
-    data = strict_json(text, "shot.json")
-    if not isinstance(data, dict) or data.get("format") != "roof-line-shot":
-        raise PackageError('shot.json does not say "format": "roof-line-shot".')
-    if data.get("version") != 1:
-        raise PackageError(f"shot.json has version {data.get('version')}; version 1 can be read.")
-    try:
-        shot = Shot.model_validate(data)
-    except ValidationError as error:
-        raise PackageError("shot.json: " + sentence(error)) from None
-    package = Package(shot, read, str(path))
-    for name in files_of(shot):
+    package = Package(_described(text), read, str(path))
+    for name in files_of(package.shot):
         safe_name(name)
-        if path.is_dir():
-            full = (path.resolve() / name).resolve()
-            if not full.is_relative_to(path.resolve()):
+        if inside is None:
+            full = (root / name).resolve()
+            if not full.is_relative_to(root):
                 raise PackageError(f"The package names the file '{name}', which lies outside of it.")
             if not full.is_file():
                 raise PackageError(f"The package names the file '{name}', which is missing.")
-        elif prefix + name not in inside:
+        elif name not in inside:
             raise PackageError(f"The package names the file '{name}', which is missing.")
     return package
 

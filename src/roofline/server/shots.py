@@ -13,6 +13,7 @@ from roofline.server.site import SHOT, Site, uploaded
 from roofline.server.state import JobState, ShotState, job_state
 from roofline.stages import shots
 from roofline.store import clearing
+from roofline.work.desk import Desk
 
 
 class NewShot(Model):
@@ -35,17 +36,21 @@ class Cleared(Model):
     waiting: int
 
 
+def _listed(desk: Desk) -> list[ListedShot]:
+    first = desk.store.first_photos()
+    return [
+        ListedShot(id=s.id, name=s.name, made=s.made, revision=s.revision, photo=first.get(s.id))
+        for s in desk.store.shots()
+    ]
+
+
 def add_routes(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
 
     @routes.add("GET", "/api/shots", returns=list[ListedShot])
     def list_shots() -> list[ListedShot]:
         """All shots, newest first."""
-        first = desk.store.first_photos()
-        return [
-            ListedShot(id=s.id, name=s.name, made=s.made, revision=s.revision, photo=first.get(s.id))
-            for s in desk.store.shots()
-        ]
+        return _listed(desk)
 
     @routes.add("POST", "/api/shots", body=NewShot, returns=ShotState)
     def new_shot(body: NewShot) -> ShotState:
@@ -63,6 +68,13 @@ def add_routes(site: Site, routes: Routes) -> None:
                 raise FormatError(f"{name} is not a ZIP file: a shot package is wanted.")
             return states.state(shots.take_in(desk, path))
 
+    _one_shot(site, routes)
+    _work(site, routes)
+
+
+def _one_shot(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+
     @routes.add("GET", SHOT, returns=ShotState)
     def get_shot(shot_id: str) -> ShotState:
         """A shot with all that is shown of it."""
@@ -72,7 +84,7 @@ def add_routes(site: Site, routes: Routes) -> None:
     def delete_shot(shot_id: str) -> list[ListedShot]:
         """Remove a shot for good."""
         shots.remove(desk, shot_id)
-        return list_shots()
+        return _listed(desk)
 
     @routes.add("PUT", SHOT + "/name", body=NewShot, returns=ShotState)
     def rename_shot(shot_id: str, body: NewShot) -> ShotState:
@@ -91,6 +103,10 @@ def add_routes(site: Site, routes: Routes) -> None:
         """Make the change that was undone again."""
         desk.store.redo(shot_id)
         return states.changed(shot_id)
+
+
+def _work(site: Site, routes: Routes) -> None:
+    desk = site.desk
 
     @routes.add("GET", "/api/jobs/<job_id>", returns=JobState)
     def get_job(job_id: str) -> JobState:

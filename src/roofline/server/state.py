@@ -19,6 +19,7 @@ from roofline.core.move.path import home_key, lens_centre, moments
 from roofline.errors import RoofLineError
 from roofline.model.base import Model, Vec2, Vec3
 from roofline.model.move import Key
+from roofline.model.reports import CheckReport
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.stages import handoff, move, photo, plates, survey
@@ -189,6 +190,7 @@ class States:
         except RoofLineError:
             home = None
         first, last = shot.frame_range
+        report = move.report_of(desk, shot)
         # made of what has been validated already: to do it once more would take longer than all the rest
         state = ShotState.model_construct(
             id=shot_id,
@@ -201,12 +203,12 @@ class States:
             home=home,
             first_frame=first,
             last_frame=last,
-            rail=self._rail(shot_id, shot, revision),
+            rail=self._rail(shot_id, shot, revision, report),
             undo=history.undo,
             redo=history.redo,
             jobs=[job_state(j) for j in desk.jobs.of(shot_id)],
             deliveries=self._deliveries(shot_id, revision),
-            checked=move.report_of(desk, shot) is not None,
+            checked=report is not None,
             warming=self._warming(),
             path=None,
         )
@@ -255,7 +257,7 @@ class States:
 
         return self.desk.kept.get("shape", seen_from + solid.model_dump_json(exclude={"name", "tags", "group"}), make)
 
-    def _rail(self, shot_id: str, shot: Shot, revision: int) -> list[Telling]:
+    def _rail(self, shot_id: str, shot: Shot, revision: int, report: CheckReport | None) -> list[Telling]:
         def late(told: tuple[str, str | None]) -> None:
             line = Telling(stage="massing", figure=told[0], problem=told[1])
             self.desk.news.tell(shot_id, "rail", {"revision": revision, "line": line.model_dump()})
@@ -263,9 +265,9 @@ class States:
         told: dict[Stage, tuple[str, str | None]] = {
             "photo": photo.telling(shot),
             "survey": survey.telling(shot),
-            "massing": looking.telling(self.desk, shot, late),
+            "massing": looking.telling(self.desk, shot_id, shot, late),
             "plates": plates.telling(shot),
-            "move": move.telling(self.desk, shot),
+            "move": move.telling(shot, report),
             "handoff": handoff.telling(self.desk, shot_id, revision),
         }
         return [Telling(stage=stage, figure=figure, problem=wrong) for stage, (figure, wrong) in told.items()]

@@ -146,7 +146,7 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
 
         report = check(desk.engine(shot), frames, shot.limits, told)
         desk.kept.put("report", report_key(desk, shot), report)
-        figure, problem = telling(desk, shot)
+        figure, problem = telling(shot, report)
         line = {"stage": "move", "figure": figure, "problem": problem}
         desk.news.tell(order.shot, "rail", {"revision": revision, "line": line})
     return {"holding": sum(f.holds for f in report.frames), "frames": len(report.frames)}
@@ -176,12 +176,11 @@ def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"fraction": found.fraction, "limited_by": worst.model_dump(mode="json") if worst else None}
 
 
-def telling(desk: Desk, shot: Shot) -> tuple[str, str | None]:
-    """The stage's figure, and what is wrong."""
+def telling(shot: Shot, report: CheckReport | None) -> tuple[str, str | None]:
+    """The stage's figure, and what is wrong; ``report``: the check of this very move, if it has been made."""
     n = len(shot.move.keys)
     if n < 2:
         return f"{n} key{'s' if n != 1 else ''}", None
-    report = report_of(desk, shot)
     if report is None:
         return f"{n} keys · not checked", None
     good, frames = sum(f.holds for f in report.frames), len(report.frames)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -34,6 +36,8 @@ class Desk:
         proxy_ceiling: int = proxies.CEILING,
     ):
         self.store = store
+        self._asked: dict[str, int] = {}
+        self._asking = threading.Lock()
         self.kept = Kept(ceiling)
         self.warming = Warming()
         self.engines = Engines(store.blobs.read, self.kept, self.warming.wait)
@@ -41,6 +45,14 @@ class Desk:
         self.news = News()
         self.orders = Orders(store)
         self.jobs = Jobs(self.orders, self.news, kinds(self))
+
+    def quiet(self, what: str, seconds: float) -> bool:
+        """Wait a while; whether nobody has asked for the same since. For what only the last of many asks for."""
+        with self._asking:
+            self._asked[what] = mine = self._asked.get(what, 0) + 1
+        time.sleep(seconds)
+        with self._asking:
+            return self._asked[what] == mine
 
     def engine(self, shot: Shot) -> Engine:
         """The engine of a shot, from kept parts."""

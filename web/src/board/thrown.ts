@@ -6,118 +6,16 @@
 import * as three from 'three'
 import type { ShotState, Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
+import { addTriangles, addFace, geometryOf, type Group } from './faces'
+import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
 
 const RASTER = 2048
 export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader may read
 
-interface Group {
-  solid: number
-  throws: number[]
-  occlusion: boolean[]
-  cutout: boolean
-  positions: number[]
-  normals: number[]
-  faces: number[]
-  slant: number[]
-}
 /** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
 export interface Looks {
   shaded?: boolean
   hide?: boolean
-}
-
-const vertex = /* glsl */ `
-in float face;
-flat out float vFace;
-out vec3 vWorld;
-out vec3 vNormal;
-void main() {
-  vFace = face;
-  vWorld = position;
-  vNormal = normal;
-  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
-}`
-
-const shadedVertex = /* glsl */ `
-in float slant;
-out float vSlant;
-out vec3 vNormal;
-void main() {
-  vSlant = slant;
-  vNormal = normal;
-  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
-}`
-const shadedFragment = /* glsl */ `
-precision highp float;
-in float vSlant;
-in vec3 vNormal;
-out vec4 colour;
-void main() {
-  vec3 n = normalize(vNormal);
-  float light = 0.5 + 0.32 * n.y + 0.18 * abs(n.z) - 0.1 * n.x;
-  vec3 tone = vec3(0.93, 0.92, 0.88) * light;
-  if (vSlant > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 9.0) < 2.0) tone = vec3(0.72, 0.48, 0.07);
-  colour = vec4(tone, 1.0);
-}`
-
-function idFragment(cut: boolean): string {
-  return /* glsl */ `
-precision highp float;
-flat in float vFace;
-in vec3 vWorld;
-out vec4 colour;
-${cut ? 'uniform mat4 plate; uniform sampler2D picture;' : ''}
-void main() {
-  ${cut ? 'vec4 h = plate * vec4(vWorld, 1.0); vec2 uv = h.xy / h.z; if (h.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0 || texture(picture, uv).a < 0.5) discard;' : ''}
-  float n = vFace + 1.0;
-  colour = vec4(mod(n, 256.0), mod(floor(n / 256.0), 256.0), floor(n / 65536.0), 255.0) / 255.0;
-}`
-}
-
-function lookFragment(throws: number, occlusion: boolean[], cut: boolean): string {
-  let body = ''
-  for (let i = 0; i < throws; i++) {
-    body += /* glsl */ `
-  { vec4 h = plate${i} * vec4(vWorld, 1.0);
-    vec2 uv = h.xy / h.z;
-    vec2 gx = dFdx(uv), gy = dFdy(uv);
-    bool inside = h.z > 0.0 && uv.x >= 0.0 && uv.y >= 0.0 && uv.x <= 1.0 && uv.y <= 1.0;
-    if (inside && acc.a < 0.999 && !done) {
-      bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
-      if (seen) { vec4 c = textureGrad(picture${i}, uv, gx, gy); acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a); ${cut ? 'done = true;' : ''} }
-    } }`
-  }
-  const uniforms = Array.from(
-    { length: throws },
-    (_, i) => `uniform mat4 plate${i}; uniform vec3 eye${i}; uniform sampler2D picture${i}; uniform sampler2D ids${i};`,
-  ).join('\n')
-  return /* glsl */ `
-precision highp float;
-precision highp sampler2D;
-flat in float vFace;
-in vec3 vWorld;
-in vec3 vNormal;
-out vec4 colour;
-uniform vec3 bare;
-${uniforms}
-bool sees(sampler2D ids, vec2 uv) {
-  ivec2 size = textureSize(ids, 0);
-  ivec2 at = ivec2(vec2(uv.x, 1.0 - uv.y) * vec2(size));
-  for (int j = -1; j <= 1; j++) for (int i = -1; i <= 1; i++) {
-    vec4 c = texelFetch(ids, clamp(at + ivec2(i, j), ivec2(0), size - 1), 0) * 255.0;
-    float n = floor(c.r + 0.5) + 256.0 * floor(c.g + 0.5) + 65536.0 * floor(c.b + 0.5) - 1.0;
-    if (abs(n - vFace) < 0.5) return true;
-  }
-  return false;
-}
-vec3 display(vec3 v) { return mix(1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055, 12.92 * v, lessThanEqual(v, vec3(0.0031308))); }
-void main() {
-  vec4 acc = vec4(0.0);
-  bool done = false;
-  float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
-  ${body}
-  ${cut ? (throws ? 'if (acc.a < 0.004) discard; colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);' : 'colour = vec4(bare * light, 1.0);') : 'colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);'}
-}`
 }
 
 /** A three.js camera that sees as a pinhole view does. */
@@ -455,68 +353,4 @@ export class Thrown {
     this.textures.forEach((t) => t.texture.dispose())
     this.renderer.dispose()
   }
-}
-
-/** A brought-in piece's triangles, placed; returns the next face's number. */
-function addTriangles(
-  group: Group,
-  brings: Float32Array,
-  at: { position?: number[]; turn_deg?: number; scale?: number },
-  face: number,
-): number {
-  const a = ((at.turn_deg ?? 0) * Math.PI) / 180
-  const [c, s, k] = [Math.cos(a), Math.sin(a), at.scale ?? 1]
-  const [px, py, pz] = at.position ?? [0, 0, 0]
-  const p = [new three.Vector3(), new three.Vector3(), new three.Vector3()]
-  const n = new three.Vector3()
-  for (let i = 0; i < brings.length; i += 9) {
-    for (let j = 0; j < 3; j++) {
-      const [x, y, z] = [brings[i + 3 * j] * k, brings[i + 3 * j + 1] * k, brings[i + 3 * j + 2] * k]
-      p[j].set(c * x + s * z + px, y + py, -s * x + c * z + pz)
-    }
-    n.subVectors(p[1], p[0]).cross(p[2].clone().sub(p[0])).normalize()
-    for (const q of p) {
-      group.positions.push(q.x, q.y, q.z)
-      group.normals.push(n.x, n.y, n.z)
-      group.faces.push(face)
-      group.slant.push(0)
-    }
-    face++
-  }
-  return face
-}
-
-function addFace(group: Group, loop: Vec3[], face: number, slant: boolean) {
-  const n = [0, 0, 0]
-  loop.forEach((a, i) => {
-    const b = loop[(i + 1) % loop.length]
-    n[0] += a[1] * b[2] - a[2] * b[1]
-    n[1] += a[2] * b[0] - a[0] * b[2]
-    n[2] += a[0] * b[1] - a[1] * b[0]
-  })
-  const size = Math.hypot(...n) || 1
-  const normal = n.map((v) => v / size)
-  const side =
-    Math.abs(normal[1]) < 0.9
-      ? new three.Vector3(...normal).cross(new three.Vector3(0, 1, 0)).normalize()
-      : new three.Vector3(...normal).cross(new three.Vector3(1, 0, 0)).normalize()
-  const up = new three.Vector3(...normal).cross(side)
-  const flat = loop.map((p) => new three.Vector2(side.dot(new three.Vector3(...p)), up.dot(new three.Vector3(...p))))
-  for (const tri of three.ShapeUtils.triangulateShape(flat, [])) {
-    for (const i of tri) {
-      group.positions.push(...loop[i])
-      group.normals.push(...normal)
-      group.faces.push(face)
-      group.slant.push(slant ? 1 : 0)
-    }
-  }
-}
-
-function geometryOf(group: Group): three.BufferGeometry {
-  const geometry = new three.BufferGeometry()
-  geometry.setAttribute('position', new three.Float32BufferAttribute(group.positions, 3))
-  geometry.setAttribute('normal', new three.Float32BufferAttribute(group.normals, 3))
-  geometry.setAttribute('slant', new three.Float32BufferAttribute(group.slant, 1))
-  geometry.setAttribute('face', new three.Float32BufferAttribute(group.faces, 1))
-  return geometry
 }

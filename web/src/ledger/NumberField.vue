@@ -62,6 +62,10 @@ function giveUp() {
   text.value = shown.value
   wrong.value = null
 }
+function startTyping() {
+  typing = true
+  sent = null
+}
 </script>
 
 <template>
@@ -77,10 +81,7 @@ function giveUp() {
         :disabled="disabled"
         :aria-label="label"
         :aria-invalid="!!wrong"
-        @input="
-          typing = true
-          sent = null
-        "
+        @input="startTyping"
         @keydown.enter="keep"
         @blur="keep"
         @keydown.esc="giveUp"

@@ -24,6 +24,7 @@ function startRenaming() {
   renaming.value = true
 }
 async function rename() {
+  if (!renaming.value) return // Enter has done it; what is taken away loses the focus as well
   renaming.value = false
   if (name.value.trim() && name.value.trim() !== s.shot.name)
     await s.change('PUT', '/name', { name: name.value.trim() })

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -42,3 +43,12 @@ class TiedPoint:
     seen: dict[int, tuple[float, float]]
     plane: tuple[Array, float] | None = None
     far: bool = False  # only its direction counts: all its photos were taken from one standpoint
+
+
+@dataclass
+class Block:
+    """Some residuals, the parameters that they depend on, and which observation each belongs to (−1: a prior)."""
+
+    value: Callable[[State, Array], Array]
+    depends: set[str]
+    owner: Array

@@ -9,13 +9,13 @@ tell is held by priors.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from roofline.core.camera import Array, rotation_vector
 from roofline.core.survey.edges import EdgeSet, residuals, seen_pixel
-from roofline.core.survey.state import Lens, State, TiedPoint
+from roofline.core.survey.state import Block, Lens, State, TiedPoint
 from roofline.model.survey import SurveyInput
 
 AXES = np.array([[1.0, 0, 0], [0, 0, 1.0], [0, 1.0, 0]])  # run, return, rise in the world
@@ -25,15 +25,6 @@ LENS_PRIOR = (0.3, 0.3)  # k1, k2, when solved
 TURN_PRIOR = 0.5  # radians about an axis that nothing determines
 FULL, NOTHING = 2.5, 4.5  # sigmas within which an observation counts fully, and from which on not at all
 ROUNDS = 12
-
-
-@dataclass
-class Block:
-    """Some residuals, the parameters that they depend on, and which observation each belongs to (−1: a prior)."""
-
-    value: Callable[[State, Array], Array]
-    depends: set[str]
-    owner: Array
 
 
 class System:

@@ -103,12 +103,13 @@ def _pairs(shot: Shot, geometry: Geometry, number: dict[str, int]) -> tuple[Any,
     """How many pairs each face has, and their plates and occlusion."""
     counts, plates, occlusion = [], [], []
     throws = [(number[t.plate], t.occlusion, set(t.targets)) for t in shot.throws if t.plate in number]
+    by_face = {t.partition("/")[0] for _, _, targets in throws for t in targets if "/" in t}  # solids with faces apart
     faces_of = np.bincount(geometry.solid, minlength=len(geometry.solid_ids))
     first = 0
     for ident, faces in zip(geometry.solid_ids, faces_of, strict=True):
         names = geometry.names[first : first + faces]
         first += faces
-        if any(t.startswith(ident + "/") for _, _, targets in throws for t in targets):
+        if ident in by_face:
             mine = [[(p, o) for p, o, targets in throws if ident in targets or n in targets] for n in names]
         else:
             mine = [[(p, o) for p, o, targets in throws if ident in targets]] * faces

@@ -21,6 +21,7 @@ from roofline.work.desk import Desk
 from roofline.work.engines import digest
 
 HATCH = 9  # pixels between the lines over what lands on nothing
+REST_SECONDS = 0.25  # that a shot has to rest before what takes a moment is worked out
 COVER_WIDTH = 160  # pixels of the frame that the rail's figure is counted on
 
 
@@ -80,7 +81,7 @@ def triangles(desk: Desk, shot: Shot, solid_id: str) -> bytes:
 Late = Callable[[tuple[str, str | None]], None]
 
 
-def telling(desk: Desk, shot: Shot, late: Late) -> tuple[str, str | None]:
+def telling(desk: Desk, shot_id: str, shot: Shot, late: Late) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong. What takes a moment comes later: by ``late``, which is given both anew."""
     n = len(shot.solids)
     figure = f"{n} solid{'s' if n != 1 else ''}"
@@ -97,6 +98,8 @@ def telling(desk: Desk, shot: Shot, late: Late) -> tuple[str, str | None]:
         return _covered(figure, known)
 
     def work() -> None:
+        if not desk.quiet(f"cover:{shot_id}", REST_SECONDS):
+            return  # the shot has been changed again: what is asked for by then will tell
         try:
             late(_covered(figure, desk.kept.get("cover", key, lambda: desk.engine(shot).covered(moment))))
         except RoofLineError:

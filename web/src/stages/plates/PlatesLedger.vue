@@ -34,6 +34,11 @@ const rename = (text: string) => {
 }
 const setFeather = (v: number) =>
   s.change('PUT', `/plates/${s.plate!.id}`, { outline: { points: s.plate!.outline!.points, feather_px: v } })
+/** Begin an outline, of no plate as yet. */
+function startDrawing() {
+  drawing.value = []
+  s.plateId = null
+}
 </script>
 
 <template>
@@ -59,15 +64,7 @@ const setFeather = (v: number) =>
         </tbody>
       </table>
       <div class="row" style="margin-top: 8px">
-        <button
-          v-if="!drawing"
-          :class="{ main: s.shot.plates.length < 2 }"
-          :disabled="!s.photo"
-          @click="
-            drawing = []
-            s.plateId = null
-          "
-        >
+        <button v-if="!drawing" :class="{ main: s.shot.plates.length < 2 }" :disabled="!s.photo" @click="startDrawing">
           Outline a foreground piece
         </button>
         <button v-else @click="drawing = null">Give up the outline</button>

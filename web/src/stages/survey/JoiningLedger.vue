@@ -28,6 +28,11 @@ function setLens(value: string) {
   if (value === '+') void share(`Lens of ${photo.value.name}`.slice(0, 120), photo.value.standpoint ?? null)
   else void share(value || null, photo.value.standpoint ?? null)
 }
+/** Take the tool for shared points, for a new one. */
+function startPoint() {
+  tool.value = 'point'
+  chosenTie.value = null
+}
 </script>
 
 <template>
@@ -131,16 +136,7 @@ function setLens(value: string) {
       </tbody>
     </table>
     <div class="row">
-      <button
-        :class="{ on: tool === 'point' }"
-        data-share
-        @click="
-          tool = 'point'
-          chosenTie = null
-        "
-      >
-        New shared point
-      </button>
+      <button :class="{ on: tool === 'point' }" data-share @click="startPoint">New shared point</button>
       <button v-if="chosenTie" class="plain" @click="remove(chosenTie)">Remove it</button>
     </div>
     <template v-if="comparable.length && photo.camera?.position">

@@ -1,0 +1,95 @@
+/** The shaders that throw plates on solids, and that say which face a plate's camera sees. */
+
+export const vertex = /* glsl */ `
+in float face;
+flat out float vFace;
+out vec3 vWorld;
+out vec3 vNormal;
+void main() {
+  vFace = face;
+  vWorld = position;
+  vNormal = normal;
+  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+}`
+
+export const shadedVertex = /* glsl */ `
+in float slant;
+out float vSlant;
+out vec3 vNormal;
+void main() {
+  vSlant = slant;
+  vNormal = normal;
+  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+}`
+export const shadedFragment = /* glsl */ `
+precision highp float;
+in float vSlant;
+in vec3 vNormal;
+out vec4 colour;
+void main() {
+  vec3 n = normalize(vNormal);
+  float light = 0.5 + 0.32 * n.y + 0.18 * abs(n.z) - 0.1 * n.x;
+  vec3 tone = vec3(0.93, 0.92, 0.88) * light;
+  if (vSlant > 0.5 && mod(gl_FragCoord.x + gl_FragCoord.y, 9.0) < 2.0) tone = vec3(0.72, 0.48, 0.07);
+  colour = vec4(tone, 1.0);
+}`
+
+export function idFragment(cut: boolean): string {
+  return /* glsl */ `
+precision highp float;
+flat in float vFace;
+in vec3 vWorld;
+out vec4 colour;
+${cut ? 'uniform mat4 plate; uniform sampler2D picture;' : ''}
+void main() {
+  ${cut ? 'vec4 h = plate * vec4(vWorld, 1.0); vec2 uv = h.xy / h.z; if (h.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0 || texture(picture, uv).a < 0.5) discard;' : ''}
+  float n = vFace + 1.0;
+  colour = vec4(mod(n, 256.0), mod(floor(n / 256.0), 256.0), floor(n / 65536.0), 255.0) / 255.0;
+}`
+}
+
+export function lookFragment(throws: number, occlusion: boolean[], cut: boolean): string {
+  let body = ''
+  for (let i = 0; i < throws; i++) {
+    body += /* glsl */ `
+  { vec4 h = plate${i} * vec4(vWorld, 1.0);
+    vec2 uv = h.xy / h.z;
+    vec2 gx = dFdx(uv), gy = dFdy(uv);
+    bool inside = h.z > 0.0 && uv.x >= 0.0 && uv.y >= 0.0 && uv.x <= 1.0 && uv.y <= 1.0;
+    if (inside && acc.a < 0.999 && !done) {
+      bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
+      if (seen) { vec4 c = textureGrad(picture${i}, uv, gx, gy); acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a); ${cut ? 'done = true;' : ''} }
+    } }`
+  }
+  const uniforms = Array.from(
+    { length: throws },
+    (_, i) => `uniform mat4 plate${i}; uniform vec3 eye${i}; uniform sampler2D picture${i}; uniform sampler2D ids${i};`,
+  ).join('\n')
+  return /* glsl */ `
+precision highp float;
+precision highp sampler2D;
+flat in float vFace;
+in vec3 vWorld;
+in vec3 vNormal;
+out vec4 colour;
+uniform vec3 bare;
+${uniforms}
+bool sees(sampler2D ids, vec2 uv) {
+  ivec2 size = textureSize(ids, 0);
+  ivec2 at = ivec2(vec2(uv.x, 1.0 - uv.y) * vec2(size));
+  for (int j = -1; j <= 1; j++) for (int i = -1; i <= 1; i++) {
+    vec4 c = texelFetch(ids, clamp(at + ivec2(i, j), ivec2(0), size - 1), 0) * 255.0;
+    float n = floor(c.r + 0.5) + 256.0 * floor(c.g + 0.5) + 65536.0 * floor(c.b + 0.5) - 1.0;
+    if (abs(n - vFace) < 0.5) return true;
+  }
+  return false;
+}
+vec3 display(vec3 v) { return mix(1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055, 12.92 * v, lessThanEqual(v, vec3(0.0031308))); }
+void main() {
+  vec4 acc = vec4(0.0);
+  bool done = false;
+  float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
+  ${body}
+  ${cut ? (throws ? 'if (acc.a < 0.004) discard; colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);' : 'colour = vec4(bare * light, 1.0);') : 'colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);'}
+}`
+}
