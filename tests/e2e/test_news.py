@@ -101,7 +101,7 @@ def test_a_plan_stays_under_the_hand_and_grows_for_what_is_made_outside(page, ru
     made = arrange(op="repeat", ids=["hut"], step=[-4.0, 0, 4.0], times=1)["made"]
     page.wait_for_selector(f"[data-plan={made[0]}]")
     assert scale() == pytest.approx(before)  # what is made inside changes nothing
-    far = arrange(op="repeat", ids=["hut"], step=[70.0, 0, 0], times=1)["made"]
+    far = arrange(op="repeat", ids=["hut"], step=[0, 0, -60.0], times=1)["made"]
     page.wait_for_selector(f"[data-plan={far[0]}]")
     page.wait_for_function("b => Number(document.querySelector('.plan svg').dataset.scale) < 0.95 * b", arg=before)
     arrange(op="remove", ids=[*made, *far])

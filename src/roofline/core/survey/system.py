@@ -2,8 +2,7 @@
 
 Unknown are, for every photo, the rotation (a vector about the current estimate) and, beside the first, the position;
 for every lens the logarithm of its focal length and, where asked for, principal point and k1, k2; and the points seen
-in several photos. The first photo stands one unit above the ground; scale comes later. What the observations cannot
-tell is held by priors.
+in several photos. The first photo stands one unit above the ground; scale comes later. Priors hold what nothing tells.
 """
 
 from __future__ import annotations
@@ -23,7 +22,7 @@ CENTRE_PRIOR = 0.10  # principal point, when solved: one sigma, as a part of the
 CENTRE_TRUST = 0.005  # the same, when it is taken to be the centre: lenses are not mounted better than that
 LENS_PRIOR = (0.3, 0.3)  # k1, k2, when solved
 TURN_PRIOR = 0.5  # radians about an axis that nothing determines
-FULL, NOTHING = 2.5, 4.5  # sigmas within which an observation counts fully, and from which on not at all
+FULL, NOTHING = 2.5, 4.5  # sigmas: within the one an observation counts fully, from the other on not at all
 ROUNDS = 12
 
 
