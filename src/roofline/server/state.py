@@ -135,7 +135,7 @@ class ShotState(Model):
     redo: str | None
     deliveries: list[DeliveryFile]
     jobs: list[JobState]
-    checked: bool = False  # whether there is a report on this very move
+    checked: str | None = None  # names the report on this very move, when there is one
     warming: WarmingState | None = None
     path: PathState | None = None  # when it was asked for
 
@@ -208,7 +208,7 @@ class States:
             redo=history.redo,
             jobs=[job_state(j) for j in desk.jobs.of(shot_id)],
             deliveries=self._deliveries(shot_id, revision),
-            checked=report is not None,
+            checked=None if report is None else move.report_key(desk, shot),
             warming=self._warming(),
             path=None,
         )

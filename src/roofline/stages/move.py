@@ -127,9 +127,12 @@ def checked(desk: Desk, shot: Shot) -> tuple[CheckReport | None, list[Finding]]:
 
 
 def order_check(desk: Desk, shot_id: str) -> Job:
-    """Order a check of every frame; one that is under way is given up for it."""
+    """Order a check of every frame, unless it is under way; one of an older revision is given up for it."""
+    revision = desk.store.revision(shot_id)
     for job in desk.jobs.of(shot_id):
-        if job.order.kind == "check":
+        if job.order.kind == "check" and not job.stop.is_set():
+            if job.order.revision == revision:
+                return job
             desk.jobs.cancel(job.order.id)
     return desk.order(shot_id, "check", "Check")
 

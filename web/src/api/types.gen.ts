@@ -1336,7 +1336,7 @@ export interface components {
             /** Shapes */
             shapes: components["schemas"]["Outlined"][];
             /** Solids */
-            solids: (components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"])[];
+            solids: (components["schemas"]["Backdrop"] | components["schemas"]["Block"] | components["schemas"]["Column"] | components["schemas"]["Flat"] | components["schemas"]["Room"] | components["schemas"]["Gable"] | components["schemas"]["Ground"] | components["schemas"]["Imported"] | components["schemas"]["Mesh"] | components["schemas"]["Panel"] | components["schemas"]["Slab"] | components["schemas"]["Steps"] | components["schemas"]["Wall"])[];
         };
         /**
          * Construction
@@ -1362,7 +1362,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "ground" | "block" | "wall" | "slab" | "gable" | "room" | "column" | "steps" | "panel" | "recess" | "flat" | "backdrop" | "fold" | "street";
+            kind: "backdrop" | "block" | "column" | "flat" | "room" | "gable" | "ground" | "panel" | "slab" | "steps" | "wall" | "recess" | "fold" | "street";
             /**
              * Name
              * @default null
@@ -2937,7 +2937,7 @@ export interface components {
              * Solids
              * @default []
              */
-            solids: (components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"])[];
+            solids: (components["schemas"]["Backdrop"] | components["schemas"]["Block"] | components["schemas"]["Column"] | components["schemas"]["Flat"] | components["schemas"]["Room"] | components["schemas"]["Gable"] | components["schemas"]["Ground"] | components["schemas"]["Imported"] | components["schemas"]["Mesh"] | components["schemas"]["Panel"] | components["schemas"]["Slab"] | components["schemas"]["Steps"] | components["schemas"]["Wall"])[];
             /**
              * Throws
              * @default []
@@ -2967,9 +2967,9 @@ export interface components {
             born: string;
             /**
              * Checked
-             * @default false
+             * @default null
              */
-            checked: boolean;
+            checked: string | null;
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryFile"][];
             /** First Frame */
@@ -5344,7 +5344,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Ground"] | components["schemas"]["Block"] | components["schemas"]["Gable"] | components["schemas"]["Column"] | components["schemas"]["Wall"] | components["schemas"]["Slab"] | components["schemas"]["Room"] | components["schemas"]["Steps"] | components["schemas"]["Panel"] | components["schemas"]["Flat"] | components["schemas"]["Backdrop"] | components["schemas"]["Mesh"] | components["schemas"]["Imported"];
+                "application/json": components["schemas"]["Backdrop"] | components["schemas"]["Block"] | components["schemas"]["Column"] | components["schemas"]["Flat"] | components["schemas"]["Room"] | components["schemas"]["Gable"] | components["schemas"]["Ground"] | components["schemas"]["Imported"] | components["schemas"]["Mesh"] | components["schemas"]["Panel"] | components["schemas"]["Slab"] | components["schemas"]["Steps"] | components["schemas"]["Wall"];
             };
         };
         responses: {

@@ -15,6 +15,8 @@ const checking = ref(false)
 let watched = false
 let timer = 0
 let lastAsked = ''
+/** Which report is shown: while it is the one that the server has, it is not asked for again. */
+let known = ''
 
 export function useMove() {
   const s = useShot()
@@ -42,8 +44,10 @@ export function useMove() {
       if (id !== s.id) return
       path.value = p
       if (!s.busy) asked.value = null
-      if (s.state?.checked)
-        report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
+      const key = s.state?.checked
+      if (key && key === known && report.value) return
+      known = key ?? ''
+      if (key) report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
       else {
         report.value = null
         if (s.shot.solids.length) check()
