@@ -233,7 +233,7 @@ export const useShot = defineStore('shot', () => {
           )
           if (doneWaiters.has(job.id)) setTimeout(poll, 700)
         }
-        setTimeout(poll, 250)
+        setTimeout(poll, 1500)
       })
       if (ended.state === 'failed') problem.value = ended.error
       if (state.value && ended.state === 'done' && ended.kind !== 'check') await catchUp()

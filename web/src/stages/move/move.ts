@@ -101,7 +101,7 @@ export function useMove() {
     // shared by board, ledger and strip, so it must outlive each of them
     effectScope(true).run(() =>
       watch(
-        () => [s.id, s.state?.revision],
+        () => `${s.id}:${s.state?.revision}`,
         () => {
           if (s.state) void load()
         },
