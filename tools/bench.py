@@ -164,7 +164,7 @@ def main() -> None:
             f"300 solids: a drag is answered in {1e3 * out['drag_300_solids_s']:.0f} ms (aim: 100), "
             f"a change kept in {1e3 * out['change_300_solids_s']:.0f} ms"
         )
-        app.extensions["roofline"].jobs.close()
+        app.extensions["roofline"].desk.close()
 
     for count in (10, 100, 1000, 10_000, 100_000):
         seconds = median(lambda e=ball_engine(shot, pictures, count), v=moment_at(shot, path, 1, 320): e.measure(v), 5)
