@@ -67,7 +67,8 @@ bench: setup
 	$(PY) -m tools.bench
 
 shots: setup
-	test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium)
+	$(CHROMIUM)
+	$(PY) -m roofline.work.warm src/roofline/demo/shot >/dev/null
 	$(PY) -m tools.shots
 
 clean:

@@ -226,6 +226,7 @@ class Killing:
         missing = [n for n in named(desk.store) if not (desk.store.blobs.folder / n[:2] / n).is_file()]
         assert not missing, "files that are named are gone"
         desk.close()
+        self.orders = []  # they ended with the shot
         self.counts["brought_anew"] += 1
 
 

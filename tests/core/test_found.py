@@ -96,6 +96,7 @@ def test_gross_outliers_are_left_out_by_name():
     assert abs(np.log(got.camera.focal_px / s.view.focal)) < 4 * limit(s, 1.0, wrong)["focal"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "scenes",
     [
@@ -126,6 +127,7 @@ def test_every_group_is_near_the_limit(scenes):
     assert inside >= 0.9 * len(off) - 2
 
 
+@pytest.mark.slow
 def test_following_the_advice_beats_random_edges():
     """Three advised edges against three random ones, by the sigma that they leave; in most of the scenes and by far in the mean."""
     better, ratio = 0, []

@@ -61,6 +61,7 @@ def test_the_path_meets_its_keys_rests_at_its_ends_and_stands_still_outside():
     assert np.allclose(path.at(0)[0], (0, 1, 0)) and np.allclose(path.at(500)[0], (3, 2, -9))
 
 
+@pytest.mark.slow
 @given(st.lists(st.tuples(angle, st.floats(-1, 1), angle), min_size=2, max_size=5))
 @settings(max_examples=60, deadline=None)
 def test_rotation_is_smooth_and_takes_no_detour(turns):

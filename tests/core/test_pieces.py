@@ -119,6 +119,7 @@ def check_closed(faces) -> None:
     assert all(sides[(b, a)] == n for (a, b), n in sides.items())
 
 
+@pytest.mark.slow
 @given(solids)
 @settings(max_examples=250, deadline=None)
 def test_solids_are_closed_wound_outwards_and_without_slivers(solid):

@@ -74,6 +74,7 @@ def limit(solid, views, sides, noise):
     return np.einsum("cim,mn,cin->c", corners, covariance, corners), seen
 
 
+@pytest.mark.slow
 def test_corners_come_as_near_as_the_noise_allows():
     """30 scenes, 1 px on every pixel of a side, started some decimetres off: at most 1.3 times the limit."""
     rng = np.random.default_rng(12)

@@ -129,6 +129,7 @@ def place(rng: np.random.Generator, loose: bool) -> Engine:
 views = st.tuples(st.floats(-2.5, 2.5), st.floats(0.4, 4), st.floats(-2, 1.5), st.floats(-5, 30), st.floats(-25, 10))
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10_000), views, st.booleans())
 @settings(max_examples=40, deadline=None)
 def test_shadows_say_what_a_look_at_each_pixel_says(seed, at, loose):

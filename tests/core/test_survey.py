@@ -73,6 +73,7 @@ def cramer_rao(view, true, sigma: float) -> np.ndarray:
     return (np.linalg.inv(j.T @ j) * sigma**2)[:4, :4]
 
 
+@pytest.mark.slow
 def test_reaches_the_cramer_rao_limit_and_states_honest_errors():
     """100 scenes, 15 edges, 1 px: root mean square at most 1.2 of the limit; 90 % inside the stated 2 sigma."""
     focal, turn, inside_f, inside_r = [], [], 0, 0

@@ -108,6 +108,7 @@ def test_a_move_that_does_not_hold_exits_with_one(tmp_path):
     assert sum(last[v] for v in ("sound", "soft", "smeared", "spilled", "bare", "void")) == pytest.approx(100)
 
 
+@pytest.mark.slow
 def test_survey_of_several_files_is_an_array_in_order(tmp_path):
     files = []
     for i, focal in enumerate((900.0, 1400.0)):

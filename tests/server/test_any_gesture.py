@@ -97,6 +97,7 @@ def halt(client):  # noqa: F811
         client.post(f"{BASE}/undo")
 
 
+@pytest.mark.slow
 @with_client
 @given(gestures())
 def test_a_gesture_builds_something_sound_or_says_why_not(halt, gesture):
@@ -123,6 +124,7 @@ def test_a_gesture_builds_something_sound_or_says_why_not(halt, gesture):
     assert undone["shot"] == before["shot"]
 
 
+@pytest.mark.slow
 @with_client
 @given(st.data())
 def test_a_dragged_corner_or_face_never_breaks_a_piece(halt, data):
@@ -148,6 +150,7 @@ def test_a_dragged_corner_or_face_never_breaks_a_piece(halt, data):
         assert halt.post(f"{BASE}/undo").get_json()["shot"] == before["shot"]
 
 
+@pytest.mark.slow
 @with_client
 @given(st.data())
 def test_arranging_keeps_the_shot_whole(halt, data):

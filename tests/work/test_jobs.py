@@ -76,13 +76,17 @@ def test_progress_is_told_and_work_is_cancelled(store):
 
 
 def test_what_fails_says_why_and_leaves_nothing(store):
+    both = threading.Event()
+
     def fails(order, tell):
+        assert both.wait(5)
         raise PlateError("The matte is empty.") if order.body["words"] else ValueError("inside")
 
     gone = []
     jobs = jobs_of(store, gone, fails)
     told = jobs.start("s", "deliver", "Told", {"words": True})
     broken = jobs.start("s", "deliver", "Broken", {"words": False})
+    both.set()
     assert told.ended.wait(5) and broken.ended.wait(5)
     assert told.error == "The matte is empty." and "log" in broken.error
     assert gone == [1, 2]
