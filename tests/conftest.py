@@ -60,7 +60,8 @@ def looking(width: int, height: int, focal: float, pan: float, tilt: float, posi
 
 
 def loop_around(rng: np.random.Generator, count: int, convex: bool) -> np.ndarray | None:
-    """A loop (count, 2) around the origin, on a circle if convex; None where its corners would be too uneven to test."""
+    """A loop (count, 2) around the origin, on a circle if convex; None where its corners would be too uneven to
+    test."""
     angle = np.sort(rng.uniform(0, 2 * np.pi, count))
     if np.diff(np.r_[angle, angle[0] + 2 * np.pi]).max() > 3 or np.diff(angle).min() < 0.02:
         return None

@@ -112,7 +112,8 @@ def main() -> None:
     eye = engine.throws.views[0].position
     out: dict[str, float] = {}
     print(
-        f"{len(engine.geometry.pieces.face)} convex pieces, {len(engine.geometry.corners)} triangles, {len(engine.geometry.names)} faces, {len(engine.throws.plates)} plates"
+        f"{len(engine.geometry.pieces.face)} convex pieces, {len(engine.geometry.corners)} triangles, "
+        f"{len(engine.geometry.names)} faces, {len(engine.throws.plates)} plates"
     )
     for width, height in ((320, 180), (1920, 1080)):
         moment = moment_at(shot, path, 100, width)

@@ -1,4 +1,5 @@
-"""Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document; and what
+"""Write docs/schema: JSON Schema of the shot package and of the survey files, and the server's OpenAPI document;
+and what
 the front end shares with the server (see tools.shared).
 
 python -m tools.schema            write

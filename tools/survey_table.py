@@ -1,4 +1,5 @@
-"""How near the survey comes to the statistical limit: python -m tools.survey_table [SCENES] writes docs/survey-accuracy.md."""
+"""How near the survey comes to the statistical limit: python -m tools.survey_table [SCENES] writes docs/survey-
+accuracy.md."""
 
 from __future__ import annotations
 
@@ -105,9 +106,10 @@ def main() -> None:
     lines = [
         "# How near the survey comes to the statistical limit",
         "",
-        f"Made by `python -m tools.survey_table {scenes}`: {scenes} synthetic scenes a group, 3000 × 2000 px, 1 px noise on every",
-        "traced point. Each figure is the root mean square error in units of the Cramér–Rao limit for those very edges",
-        "(for the good ones, where there are outliers), then the percentage of truths inside the stated two sigma.",
+        f"Made by `python -m tools.survey_table {scenes}`: {scenes} synthetic scenes a group, 3000 × 2000 px,",
+        "1 px noise on every traced point. Each figure is the root mean square error in units of the Cramér–Rao limit",
+        "for those very edges (for the good ones, where there are outliers), then the percentage of truths inside the",
+        "stated two sigma.",
         "",
         "| edges | asked | " + " | ".join(keys) + " | refused |",
         "| --- | --- |" + " --- |" * (len(keys) + 1),

@@ -1,4 +1,5 @@
-"""The one-press survey on pictures of the demo place from other standpoints: python -m tools.survey_variations [COUNT] [WIDTH].
+"""The one-press survey on pictures of the demo place from other standpoints: python -m tools.survey_variations
+[COUNT] [WIDTH].
 
 Standpoints, lenses and exposures are drawn at random around the place; how far off each camera is goes into
 docs/survey-found.md.
@@ -87,8 +88,9 @@ def main() -> None:
         [
             "# The one-press survey on the demo place from other standpoints",
             "",
-            f"Made by `python -m tools.survey_variations {count} {width}`: {count} pictures, {width} px wide. Within 5 % and 1°:",
-            f"{good} of {count} (directions counted up to quarter turns about Rise); said that it failed, or is unsure (above 4 %), and was: {said}; wrong without saying so: {count - good - said}.",
+            f"Made by `python -m tools.survey_variations {count} {width}`: {count} pictures, {width} px wide. Within",
+            f"5 % and 1°: {good} of {count} (directions counted up to quarter turns about Rise);",
+            f"said that it failed, or is unsure (above 4 %), and was: {said}; wrong without saying so: {count - good - said}.",
             "",
             "| picture | true focal length (px) | found (px) | off by | rotation off by | seconds |",
             "| --- | --- | --- | --- | --- | --- |",

@@ -1,9 +1,10 @@
 """Trials of work that has to survive: python -m tools.trials [cancel N] [kill N]
 
-cancel: so many deliveries are cancelled at random moments, some of them while they wait, and ordered again: nothing may be
-left, blocked or mixed. kill: the server is killed (-9) in the midst of deliveries and changes, again and again: after each
-start the delivery goes on, its files are byte for byte those of one that was never interrupted, and nothing that was
-answered is lost. Between kills the shot is now and then removed and brought anew under the same id.
+cancel: so many deliveries are cancelled at random moments, some of them while they wait, and ordered again: nothing
+may be left, blocked or mixed. kill: the server is killed (-9) in the midst of deliveries and changes, again and
+again: after each start the delivery goes on, its files are byte for byte those of one that was never interrupted,
+and nothing that was answered is lost. Between kills the shot is now and then removed and brought anew under the same
+id.
 """
 
 from __future__ import annotations

@@ -30,7 +30,8 @@ class Reference:
         self.tris, self.names, self.normals = np.array(tris), names, np.array(normals)
 
     def first_hit(self, origin, direction, nearest=1e-9):
-        """(distance along the direction, triangle) of the nearest hit, by Möller and Trumbore 1997; (inf, −1) if none."""
+        """(distance along the direction, triangle) of the nearest hit, by Möller and Trumbore 1997; (inf, −1) if
+        none."""
         e1, e2 = self.tris[:, 1] - self.tris[:, 0], self.tris[:, 2] - self.tris[:, 0]
         h = np.cross(direction, e2)
         a = (e1 * h).sum(1)

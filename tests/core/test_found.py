@@ -1,4 +1,5 @@
-"""Edges that are found and snapped, faulty ones left out, advice that comes true; against pictures and synthetic truth."""
+"""Edges that are found and snapped, faulty ones left out, advice that comes true; against pictures and synthetic
+truth."""
 
 from __future__ import annotations
 
@@ -47,7 +48,8 @@ def test_where_there_is_nothing_to_find_it_says_so(kind):
 
 
 def blurred_step(angle: float, offset: float, bow: float = 0.0) -> np.ndarray:
-    """A picture with one edge: through (200, 150 + offset) at an angle, bowed by a parabola; averaged in fine pixels."""
+    """A picture with one edge: through (200, 150 + offset) at an angle, bowed by a parabola; averaged in fine
+    pixels."""
     fine = 8
     y, x = (np.mgrid[0 : 300 * fine, 0 : 400 * fine] + 0.5) / fine
     u = (x - 200) * np.cos(angle) + (y - 150 - offset) * np.sin(angle)
@@ -129,7 +131,8 @@ def test_every_group_is_near_the_limit(scenes):
 
 @pytest.mark.slow
 def test_following_the_advice_beats_random_edges():
-    """Three advised edges against three random ones, by the sigma that they leave; in most of the scenes and by far in the mean."""
+    """Three advised edges against three random ones, by the sigma that they leave; in most of the scenes and by far
+    in the mean."""
     better, ratio = 0, []
     count = 50
     for seed in range(count):

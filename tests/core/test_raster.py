@@ -1,4 +1,5 @@
-"""The rasteriser, projections, pieces, mattes and the cells that say what a plate sees, against looking at points alone."""
+"""The rasteriser, projections, pieces, mattes and the cells that say what a plate sees, against looking at points
+alone."""
 
 from __future__ import annotations
 
@@ -52,7 +53,8 @@ views = st.builds(
 
 
 def seen_by_rays(corners: np.ndarray, view) -> tuple[np.ndarray, np.ndarray]:
-    """Nearest triangle at every pixel centre by Möller and Trumbore's intersection, and whether that is beyond doubt."""
+    """Nearest triangle at every pixel centre by Möller and Trumbore's intersection, and whether that is beyond
+    doubt."""
     ys, xs = np.mgrid[0 : view.height, 0 : view.width] + 0.5
     rays = view.rays(np.stack([xs, ys], -1)).reshape(-1, 3)
     best = np.full(len(rays), np.inf)
@@ -249,7 +251,8 @@ def test_pieces_are_convex_and_cover_their_face(count, seed):
 @given(views, views, st.integers(0, 10_000))
 @settings(max_examples=60, deadline=None)
 def test_a_projection_leads_where_the_cameras_say(view, plate, seed):
-    """Points on a face: their depth, and the plate's pixel by way of the view's, against projecting them by themselves."""
+    """Points on a face: their depth, and the plate's pixel by way of the view's, against projecting them by
+    themselves."""
     rng = np.random.default_rng(seed)
     corner, a, b = rng.uniform(-4, 4, 3) + (0, 0, -9), rng.normal(size=3), rng.normal(size=3)
     normal = np.cross(a, b) / np.linalg.norm(np.cross(a, b))

@@ -47,7 +47,8 @@ def true_sides(solid, views, rng, noise):
 
 
 def limit(solid, views, sides, noise):
-    """Least possible root mean square error (m) of the seen corners: the inverse of the information that the sides hold."""
+    """Least possible root mean square error (m) of the seen corners: the inverse of the information that the sides
+    hold."""
     at, build = measures_of(solid)
     seen = sorted({i for s in sides for i in s.ends})
 
@@ -65,7 +66,8 @@ def limit(solid, views, sides, noise):
     h = 1e-5
     steps = h * np.eye(len(at))
     j = np.stack([(lines(at + s) - lines(at - s)) / (2 * h) for s in steps], axis=1) / noise
-    # unseen measures are held as loosely as the fit holds them (half a metre), and count for nothing in the corners that are seen
+    # unseen measures are held as loosely as the fit holds them (half a metre), and count for nothing in the corners
+    # that are seen
     covariance = np.linalg.inv(j.T @ j + 4.0 * np.eye(len(at)))
     corners = np.stack(
         [(faces_of(build(at + s)).vertices[seen] - faces_of(build(at - s)).vertices[seen]) / (2 * h) for s in steps],
@@ -133,7 +135,8 @@ def test_what_cannot_be_settled_says_why(solid, says):
 
 
 def test_the_demos_pieces_come_as_near_as_the_noise_allows(demo):
-    """House, hut and roofs of the demo, 1 px on every pixel of their sides in the photo, other pieces in front as they are."""
+    """House, hut and roofs of the demo, 1 px on every pixel of their sides in the photo, other pieces in front as
+    they are."""
     from tools.varrow import truth
 
     shot, _ = demo

@@ -79,7 +79,8 @@ def agrees(engine: Engine, view: View) -> tuple[int, int]:
 
 
 def place(rng: np.random.Generator, loose: bool) -> Engine:
-    """Ground, blocks, a wall, a column, a board with a notch, a cut-out with a round matte and a clean plate behind it."""
+    """Ground, blocks, a wall, a column, a board with a notch, a cut-out with a round matte and a clean plate behind
+    it."""
     solids: list = [Ground(id="ground", name="Ground", size=(60, 60))]
     for n in range(3):
         x, z = rng.uniform(-5, 6), rng.uniform(-14, -5)

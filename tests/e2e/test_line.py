@@ -291,7 +291,8 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     page.wait_for_selector("[data-bar=bare], [data-bar=void]")
     page.check("[data-overlay]")
     page.wait_for_selector("[data-verdicts][data-shown=true]")
-    drawn = page.evaluate("""() => { const c = document.querySelector('[data-verdicts]'); const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+    drawn = page.evaluate("""() => { const c = document.querySelector('[data-verdicts]');
+        const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
         let n = 0; for (let i = 3; i < d.length; i += 4) n += d[i] > 200; return n / (d.length / 4) }""")
     last = report["frames"][-1]
     assert (
@@ -378,7 +379,8 @@ def test_a_photo_can_be_dropped_and_a_figure_refused(page):
     blob = io.BytesIO()
     Image.new("RGB", (900, 300), (90, 120, 80)).save(blob, "JPEG")
     transfer = page.evaluate_handle(
-        """bytes => { const t = new DataTransfer(); t.items.add(new File([new Uint8Array(bytes)], 'Wide.jpg', { type: 'image/jpeg' })); return t }""",
+        """bytes => { const t = new DataTransfer(); t.items.add(new File([new Uint8Array(bytes)], 'Wide.jpg', {
+        type: 'image/jpeg' })); return t }""",
         list(blob.getvalue()),
     )
     page.dispatch_event(".stage", "drop", {"dataTransfer": transfer})
@@ -494,7 +496,8 @@ def test_nothing_written_overlaps_or_is_cut_off(page, stage):
         """() => {
           const found = []
           for (const svg of document.querySelectorAll('svg')) {
-            const texts = [...svg.querySelectorAll('text')].filter((t) => t.textContent.trim() && t.getBoundingClientRect().width)
+            const texts = [...svg.querySelectorAll('text')].filter(
+              (t) => t.textContent.trim() && t.getBoundingClientRect().width)
             for (let i = 0; i < texts.length; i++) for (let j = 0; j < i; j++) {
               const [a, b] = [texts[i].getBoundingClientRect(), texts[j].getBoundingClientRect()]
               const x = Math.min(a.right, b.right) - Math.max(a.left, b.left)

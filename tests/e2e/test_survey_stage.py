@@ -1,4 +1,5 @@
-"""The Survey stage by hand: edges found, snapped, left out, advised; a second photo joined by clicks and held against."""
+"""The Survey stage by hand: edges found, snapped, left out, advised; a second photo joined by clicks and held
+against."""
 
 from __future__ import annotations
 
@@ -49,7 +50,8 @@ def seen(camera: dict, p) -> np.ndarray:
 
 
 def reprojected(home: dict, other: dict, p) -> float:
-    """A corner set where both solved cameras' rays to its true pictures come nearest: how far off it is seen, mean of both."""
+    """A corner set where both solved cameras' rays to its true pictures come nearest: how far off it is seen, mean
+    of both."""
     pixels = [(home, first_pixel(p)), (other, second_pixel(p))]
     a, b = np.zeros((3, 3)), np.zeros(3)
     for camera, pixel in pixels:
@@ -148,8 +150,9 @@ def test_found_edges_join_a_second_photo_by_clicks(page, halt):
     canopy, canopy_hi = np.array(truth.CANOPY["lo"]), np.array(truth.CANOPY["hi"])
     held = [
         (lo[0], lo[1], hi[2]), (lo[0], hi[1], hi[2]), (hi[0], hi[1], lo[2]), (roof_hi[0], roof[1], roof_hi[2]),
-        (roof[0], roof[1], roof_hi[2]), (canopy_hi[0], canopy_hi[1], canopy_hi[2]), (canopy[0], canopy_hi[1], canopy_hi[2]),
-        (hut_hi[0], hut[1], hut_hi[2]), (hut[0], hut_hi[1], hut_hi[2]), (hut_hi[0], hut_hi[1], hut_hi[2]),
+        (roof[0], roof[1], roof_hi[2]), (canopy_hi[0], canopy_hi[1], canopy_hi[2]),
+        (canopy[0], canopy_hi[1], canopy_hi[2]), (hut_hi[0], hut[1], hut_hi[2]),
+        (hut[0], hut_hi[1], hut_hi[2]), (hut_hi[0], hut_hi[1], hut_hi[2]),
     ]  # fmt: skip
     home = photo(page, halt, "platform-side")["camera"]
     off = [reprojected(home, joined["camera"], p) for p in held]

@@ -9,7 +9,6 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from tests.server.test_server import app, client  # noqa: F401 (fixtures)
 
 from roofline.core.massing.solids import faces_of
 from roofline.demo.shot import DEMO_ID
@@ -84,14 +83,14 @@ def finite(value) -> bool:
     return all(map(finite, value.values())) if isinstance(value, dict) else True
 
 
-def state(client):  # noqa: F811
+def state(client):
     got = client.get(BASE)
     assert got.status_code == 200
     return got.get_json()
 
 
 @pytest.fixture
-def halt(client):  # noqa: F811
+def halt(client):
     yield client
     while state(client)["undo"]:
         client.post(f"{BASE}/undo")

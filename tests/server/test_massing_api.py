@@ -1,4 +1,5 @@
-"""The Massing stage's API: gestures, arranging, marks, settling, meshes, looks; undo, packages and scenes bring pieces back."""
+"""The Massing stage's API: gestures, arranging, marks, settling, meshes, looks; undo, packages and scenes bring
+pieces back."""
 
 from __future__ import annotations
 
@@ -11,7 +12,7 @@ import numpy as np
 import pytest
 import trimesh
 from PIL import Image
-from tests.server.test_server import app, bring, client, refused, shot  # noqa: F401 (fixtures)
+from tests.server.test_server import refused
 from tools.varrow import truth
 
 from roofline.core.massing.solids import faces_of
@@ -24,22 +25,22 @@ VIEW = truth.first_view()
 
 
 @pytest.fixture
-def halt(client):  # noqa: F811
+def halt(client):
     """The demo shot; put back afterwards."""
     yield BASE
     while client.get(BASE).get_json()["undo"]:
         client.post(f"{BASE}/undo")
 
 
-def solids(client):  # noqa: F811
+def solids(client):
     return Shot.model_validate(client.get(BASE).get_json()["shot"]).solids
 
 
-def named(client, name):  # noqa: F811
+def named(client, name):
     return next(s for s in solids(client) if s.name == name)
 
 
-def arrange(client, **body):  # noqa: F811
+def arrange(client, **body):
     got = client.post(f"{BASE}/arrange", json=body)
     assert got.status_code == 200, got.get_json()
     return got.get_json()["made"]
@@ -82,7 +83,7 @@ ALL_KINDS = [
 ]
 
 
-def test_every_kind_of_piece_comes_back_from_store_package_and_undo(client, halt, tmp_path):  # noqa: F811
+def test_every_kind_of_piece_comes_back_from_store_package_and_undo(client, halt, tmp_path):
     """Each takes the place of the demo's chimney in turn: kept, read again, packed and unpacked, undone and redone."""
     chimney = named(client, "Chimney")
     for piece in ALL_KINDS:
@@ -111,7 +112,7 @@ def test_every_kind_of_piece_comes_back_from_store_package_and_undo(client, halt
     assert open_package(file).shot.solids == solids(client)
 
 
-def wait(client, job):  # noqa: F811
+def wait(client, job):
     end = time.monotonic() + 120
     while time.monotonic() < end:
         now = client.get(f"/api/jobs/{job['id']}").get_json()
@@ -122,7 +123,7 @@ def wait(client, job):  # noqa: F811
     raise AssertionError("the job did not end")
 
 
-def test_pieces_go_out_as_a_scene_with_their_corners(client, halt, tmp_path):  # noqa: F811
+def test_pieces_go_out_as_a_scene_with_their_corners(client, halt, tmp_path):
     made = client.post(
         f"{halt}/construct",
         json={"kind": "steps", "points": pixels((-1.0, 0, 6.0), (1.0, 0, 4.0)), "height": 0.9, "name": "Stile"},
@@ -142,7 +143,7 @@ def pixels(*places):
     return VIEW.project(np.array(places, float)).tolist()
 
 
-def test_a_gesture_is_tried_built_and_undone(client, halt):  # noqa: F811
+def test_a_gesture_is_tried_built_and_undone(client, halt):
     before = [s.id for s in solids(client)]
     body = {"kind": "block", "points": pixels((-1.0, 0, 6.0), (1.0, 0, 4.5)), "top": pixels((1.0, 1.2, 4.5))[0]}
     tried = client.post(f"{halt}/construct/try", json=body).get_json()
@@ -156,7 +157,7 @@ def test_a_gesture_is_tried_built_and_undone(client, halt):  # noqa: F811
     assert [s.id for s in solids(client)] == before
 
 
-def test_a_click_says_what_it_would_stick_to(client, halt):  # noqa: F811
+def test_a_click_says_what_it_would_stick_to(client, halt):
     house = named(client, "Station house")
     camera = client.get(BASE).get_json()["shot"]["photos"][0]["camera"]
     corner = np.array(house.corner) + np.array([0, 0, house.size[2]])
@@ -171,7 +172,7 @@ def test_a_click_says_what_it_would_stick_to(client, halt):  # noqa: F811
     assert face["surface"] == f"{house.id}/front"
 
 
-def test_repeating_mirroring_aligning_and_standing(client, halt):  # noqa: F811
+def test_repeating_mirroring_aligning_and_standing(client, halt):
     hut, chimney = named(client, "Signal hut"), named(client, "Chimney")
     made = arrange(client, op="repeat", ids=[chimney.id], step=[1.5, 0, 0], times=3)
     assert len(made) == 3 and named(client, "Chimney 4").corner[0] == pytest.approx(chimney.corner[0] + 4.5)
@@ -201,7 +202,7 @@ def test_repeating_mirroring_aligning_and_standing(client, halt):  # noqa: F811
     assert not any(t.partition("/")[0] in (hut.id, house.id) for t in targets)
 
 
-def test_a_locked_piece_stands_and_marks_are_still_made(client, halt):  # noqa: F811
+def test_a_locked_piece_stands_and_marks_are_still_made(client, halt):
     hut = named(client, "Signal hut")
     arrange(client, op="mark", ids=[hut.id], locked=True)
     refused(client.post(f"{BASE}/arrange", json={"op": "push", "ids": [hut.id], "factor": 2}), 422, "locked")
@@ -229,13 +230,13 @@ def test_a_locked_piece_stands_and_marks_are_still_made(client, halt):  # noqa: 
         ({"kind": "backdrop", "distance": -3}, 422, "distance"),
     ],
 )
-def test_gestures_that_build_nothing_say_why(client, halt, body, status, says):  # noqa: F811
+def test_gestures_that_build_nothing_say_why(client, halt, body, status, says):
     before = solids(client)
     refused(client.post(f"{halt}/construct", json=body), status, says)
     assert solids(client) == before
 
 
-def test_settling_the_demos_house(client, halt):  # noqa: F811
+def test_settling_the_demos_house(client, halt):
     """From some centimetres beside, the photo's own edges bring the house's front back, and say how well."""
     house = named(client, "Station house")
     off = house.model_copy(
@@ -270,7 +271,7 @@ def test_settling_the_demos_house(client, halt):  # noqa: F811
     refused(client.post(f"{halt}/solids/ground/settle"), 422, "no measures")
 
 
-def test_meshes_are_brought_in_placed_and_packed(client, halt, tmp_path):  # noqa: F811
+def test_meshes_are_brought_in_placed_and_packed(client, halt, tmp_path):
     ball = trimesh.creation.icosphere(subdivisions=2, radius=0.8)
     for name, data in (("Ball.obj", ball.export(file_type="obj").encode()), ("Ball.glb", ball.export(file_type="glb"))):
         got = client.post(f"{halt}/meshes", data={"file": (io.BytesIO(data), name)}, content_type="multipart/form-data")
@@ -304,14 +305,14 @@ def test_meshes_are_brought_in_placed_and_packed(client, halt, tmp_path):  # noq
         ("a.obj", b"v 0 0 nan\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", ""),
     ],
 )
-def test_files_that_are_no_mesh_are_refused(client, halt, name, data, says):  # noqa: F811
+def test_files_that_are_no_mesh_are_refused(client, halt, name, data, says):
     before = solids(client)
     got = client.post(f"{halt}/meshes", data={"file": (io.BytesIO(data), name)}, content_type="multipart/form-data")
     refused(got, 415, says)
     assert solids(client) == before
 
 
-def test_depth_and_cover_agree_with_rays(client, halt):  # noqa: F811
+def test_depth_and_cover_agree_with_rays(client, halt):
     looks = client.get(f"{halt}/looks").get_json()
     assert looks["cover_percent"] > 99 and 3 < looks["near_m"] < 6
     import OpenEXR
@@ -333,7 +334,7 @@ def test_depth_and_cover_agree_with_rays(client, halt):  # noqa: F811
     refused(client.get(f"{halt}/depth?near=5&far=2"), 422, "nearer to a farther")
 
 
-def test_faces_that_plates_hardly_reach_are_marked(client, halt):  # noqa: F811
+def test_faces_that_plates_hardly_reach_are_marked(client, halt):
     shapes = client.get(BASE).get_json()["shapes"]
     platform = next(s for s in shapes if s["id"] == "platform")
     assert "front" not in [platform["names"][i] for i in platform["grazing"]]

@@ -17,25 +17,6 @@ from tests.formats.test_pictures import huge_png, jpeg
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.pictures import read
 from roofline.server.app import create_app
-from roofline.stages import shots
-
-
-@pytest.fixture(scope="module")
-def app(tmp_path_factory):
-    app = create_app(tmp_path_factory.mktemp("server"))
-    shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=DEMO_ID)
-    yield app
-    app.extensions["roofline"].desk.close()
-
-
-@pytest.fixture
-def client(app):
-    return app.test_client()
-
-
-@pytest.fixture
-def shot(client):
-    return client.post("/api/shots", json={"name": "Test"}).get_json()["id"]
 
 
 def bring(client, shot, data, name="photo.jpg"):

@@ -6,26 +6,9 @@ import json
 import socket
 import urllib.request
 
-import pytest
-
-from roofline.demo.shot import DEMO_ID, FOLDER
-from roofline.server.app import create_app
-from roofline.stages import shots
+from roofline.demo.shot import DEMO_ID
 
 BASE = f"/api/shots/{DEMO_ID}"
-
-
-@pytest.fixture(scope="module")
-def app(tmp_path_factory):
-    app = create_app(tmp_path_factory.mktemp("states"))
-    shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=DEMO_ID)
-    yield app
-    app.extensions["roofline"].desk.close()
-
-
-@pytest.fixture
-def client(app):
-    return app.test_client()
 
 
 def has(state: dict) -> dict[str, str]:

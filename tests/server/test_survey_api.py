@@ -7,7 +7,7 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
-from tests.server.test_server import app, bring, client, refused, shot  # noqa: F401 (fixtures)
+from tests.server.test_server import bring, refused
 from tools.varrow import truth
 
 from roofline.core.camera import bend
@@ -39,7 +39,7 @@ def shared_points(surface="platform/top"):
 
 
 @pytest.fixture
-def halt(client):  # noqa: F811
+def halt(client):
     """The demo shot with its second photo surveyed by the edges that are found; put back afterwards."""
     base = f"/api/shots/{DEMO_ID}"
     before = client.get(base).get_json()["revision"]
@@ -53,11 +53,11 @@ def halt(client):  # noqa: F811
         client.post(f"{base}/undo")
 
 
-def photo(client, base, ident):  # noqa: F811
+def photo(client, base, ident):
     return next(p for p in client.get(base).get_json()["shot"]["photos"] if p["id"] == ident)
 
 
-def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client, halt):  # noqa: F811
+def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client, halt):
     assert photo(client, halt, "from-the-hut")["camera"]["position"] is None
     got = client.put(f"{halt}/ties?label=Click", json={"ties": shared_points()}).get_json()
     joined = next(p for p in got["shot"]["photos"] if p["id"] == "from-the-hut")
@@ -72,7 +72,7 @@ def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client
     assert photo(client, halt, "from-the-hut")["camera"]["position"] is not None
 
 
-def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt):  # noqa: F811
+def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt):
     got = client.put(f"{halt}/ties", json={"ties": shared_points(surface=None)}).get_json()
     first, second = got["shot"]["photos"]
     assert first["problem"] is None and first["camera"]["position"] is not None
@@ -90,7 +90,7 @@ def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt): 
     assert tried["result"] is None and "how far" in tried["problem"]
 
 
-def test_photos_of_one_lens_share_its_focal_length(client, halt):  # noqa: F811
+def test_photos_of_one_lens_share_its_focal_length(client, halt):
     base = f"{halt}/photos/from-the-hut/joining"
     client.put(f"{halt}/photos/platform-side/joining", json={"lens": "Field 26"})
     got = client.put(base, json={"lens": "Field 26"}).get_json()
@@ -100,7 +100,7 @@ def test_photos_of_one_lens_share_its_focal_length(client, halt):  # noqa: F811
     refused(client.put(base, json={"standpoint": "nowhere"}), 404, "nowhere")
 
 
-def test_one_photo_seen_from_the_other(client, halt):  # noqa: F811
+def test_one_photo_seen_from_the_other(client, halt):
     compare = f"{halt}/photos/platform-side/compared/from-the-hut?width=400"
     refused(client.get(compare), 422, "no scale")
     client.put(f"{halt}/ties", json={"ties": shared_points()})
@@ -110,7 +110,7 @@ def test_one_photo_seen_from_the_other(client, halt):  # noqa: F811
     assert 0.2 < covered.mean() < 0.99
 
 
-def test_an_edge_is_laid_onto_the_pictures_own(client):  # noqa: F811
+def test_an_edge_is_laid_onto_the_pictures_own(client):
     hut, hi = truth.HUT["lo"], truth.HUT["hi"]
     a, b = (FIRST.project(np.array([hut[0], y, hi[2]])) for y in (1.3, 3.3))
     body = {"points": [(a + [3, 0]).tolist(), (b + [2, 0]).tolist()], "reach": 6}
@@ -122,7 +122,7 @@ def test_an_edge_is_laid_onto_the_pictures_own(client):  # noqa: F811
     refused(client.post(url, json={"points": [[1, 2]]}), 422)
 
 
-def test_a_length_on_a_plane_comes_with_an_error_that_holds(client):  # noqa: F811
+def test_a_length_on_a_plane_comes_with_an_error_that_holds(client):
     """On the ground and on the front plane through the datum, against the truth of the place."""
     url = f"/api/shots/{DEMO_ID}/photos/platform-side/measure"
     for plane, a, b in (("ground", (-2.0, 0, 4.0), (6.0, 0, 3.0)), ("front", (-4.0, 0.2, 0.0), (3.0, 3.0, 0.0))):
@@ -134,7 +134,7 @@ def test_a_length_on_a_plane_comes_with_an_error_that_holds(client):  # noqa: F8
     refused(client.post(url, json={"plane": "ground", "a": [100, 100], "b": [200, 2000]}), 422, "above the horizon")
 
 
-def test_finding_in_a_picture_without_edges_says_so(client, shot):  # noqa: F811
+def test_finding_in_a_picture_without_edges_says_so(client, shot):
     grey = Image.fromarray(np.random.default_rng(0).integers(90, 160, (400, 600, 3)).astype(np.uint8))
     data = io.BytesIO()
     grey.save(data, "PNG")
@@ -142,7 +142,7 @@ def test_finding_in_a_picture_without_edges_says_so(client, shot):  # noqa: F811
     refused(client.post(f"/api/shots/{shot}/photos/{ident}/survey/find"), 422, "Trace edges by hand")
 
 
-def test_the_packed_shot_keeps_shared_points(client, halt, tmp_path):  # noqa: F811
+def test_the_packed_shot_keeps_shared_points(client, halt, tmp_path):
     client.put(f"{halt}/ties", json={"ties": shared_points()})
     from roofline.formats.package import open_package, write_package
 

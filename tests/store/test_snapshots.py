@@ -1,4 +1,5 @@
-"""Changes worked out on a snapshot: another one in between, a locked database, lists made from older ones, unused files."""
+"""Changes worked out on a snapshot: another one in between, a locked database, lists made from older ones, unused
+files."""
 
 from __future__ import annotations
 

@@ -187,7 +187,8 @@ def test_a_killed_process_loses_only_the_change_at_work(tmp_path):
     store = Store(tmp_path)
     shot_id = store.create(Shot(name="One"))
     program = (
-        "import os, sys; from pathlib import Path; from roofline.store.store import Store; from roofline.core.massing.kinds import Ground\n"
+        "import os, sys; from pathlib import Path; from roofline.store.store import Store\n"
+        "from roofline.core.massing.kinds import Ground\n"
         "store = Store(Path(sys.argv[1]))\n"
         "store.change(sys.argv[2], 'a', lambda s: s.model_copy(update={'solids': [Ground(id='g', name='G')]}))\n"
         "def die(s):\n    s.solids = []\n    os._exit(9)\n"

@@ -193,7 +193,8 @@ def clean_strip(
     inward: float,
     true: View,
 ) -> None:
-    """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px wide."""
+    """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px
+    wide."""
     store = desk.store
     shot = store.load(shot_id)
     photo = shot.photos[0]

@@ -18,8 +18,9 @@ FORMS = ("exr", "png")
 def encode(depth: NDArray[np.float32], form: str, near: float | None = None, far: float | None = None) -> bytes:
     """A depth picture (H, W) in metres, infinite where there is nothing, as a file's bytes.
 
-    ``exr``: one channel Z of 32-bit floats, metres, infinite where nothing is. ``png``: 16 bits, 0 at `near` and 65534 at
-    `far` (the nearest and farthest depths unless given), 65535 where nothing is; both are written beside it as text.
+    ``exr``: one channel Z of 32-bit floats, metres, infinite where nothing is. ``png``: 16 bits, 0 at `near` and
+    65534 at `far` (the nearest and farthest depths unless given), 65535 where nothing is; both are written beside it
+    as text.
     """
     if form not in FORMS:
         raise FormatError(f"Depth is written as exr or png; not as '{form}'.")

@@ -6,7 +6,7 @@ import json
 import os
 import re
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -80,6 +80,20 @@ def files_of(shot: Shot) -> list[str]:
             names.append(plate.matte)
     names += [s.file for s in shot.solids if isinstance(s, Imported)]
     return list(dict.fromkeys(names))
+
+
+def with_files(shot: Shot, renamed: Mapping[str, str]) -> Shot:
+    """The shot with other names for all the files of `files_of`."""
+    shot = shot.model_copy(deep=True)
+    for photo in shot.photos:
+        photo.file = renamed[photo.file]
+    for solid in shot.solids:
+        if isinstance(solid, Imported):
+            solid.file = renamed[solid.file]
+    for plate in shot.plates:
+        plate.file = renamed[plate.file]
+        plate.matte = renamed[plate.matte] if plate.matte else None
+    return shot
 
 
 def _in_folder(root: Path) -> Read:
@@ -194,7 +208,6 @@ def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
         raise PackageError(f"{out} is there already; nothing was overwritten.")
     taken: set[str] = set()
     renamed: dict[str, str] = {}
-    shot = shot.model_copy(deep=True)
     for photo in shot.photos:
         renamed.setdefault(photo.file, "photos/" + slug(photo.name, taken, Path(photo.file).suffix))
     for plate in shot.plates:
@@ -204,13 +217,7 @@ def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
     for solid in shot.solids:
         if isinstance(solid, Imported):
             renamed.setdefault(solid.file, "meshes/" + slug(solid.name, taken, Path(solid.file).suffix))
-            solid.file = renamed[solid.file]
-    for photo in shot.photos:
-        photo.file = renamed[photo.file]
-    for plate in shot.plates:
-        plate.file = renamed[plate.file]
-        plate.matte = renamed[plate.matte] if plate.matte else None
-    text = json.dumps(document(shot), indent=1, ensure_ascii=False, allow_nan=False)
+    text = json.dumps(document(with_files(shot, renamed)), indent=1, ensure_ascii=False, allow_nan=False)
     if out.suffix.lower() == ".zip":
         part = out.with_name(out.name + ".part")
         with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from roofline.formats.pictures import to_display
 
-# the same frames give the same bytes, whoever encodes them: x264's macroblock tree does not, with small pictures at least
+# the same frames give the same bytes, whoever encodes them: x264's macroblock tree does not, with small pictures at
+# least
 CODECS = {
     "mp4": ("libx264", {"crf": "16", "preset": "medium", "x264-params": "mbtree=0"}),
     "webm": ("libvpx-vp9", {"crf": "22", "b": "0", "deadline": "good", "cpu-used": "5", "row-mt": "1"}),
@@ -20,7 +21,10 @@ CODECS = {
 
 
 class VideoFile:
-    """Writes frames of premultiplied linear RGBA over black. Sizes are made even by repeating the last row or column."""
+    """Writes frames of premultiplied linear RGBA over black.
+
+    Sizes are made even by repeating the last row or column.
+    """
 
     def __init__(self, path: Path, form: str, width: int, height: int, fps: float):
         codec, options = CODECS[form]

@@ -17,7 +17,8 @@ KINDS: dict[str, type[SolidBase]] = {}
 
 
 class SolidBase(Model):
-    """`hidden` pieces are not drawn on the board; they stay in the set. `true_size`: depth moves keep the size, not the picture.
+    """`hidden` pieces are not drawn on the board; they stay in the set. `true_size`: depth moves keep the size, not
+    the picture.
 
     A class below with a `kind` is known to the register from the moment it is made.
     """

@@ -110,7 +110,8 @@ class Effect(Model):
 
 
 class Advice(Model):
-    """The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's sigma."""
+    """The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's
+    sigma."""
 
     family: Family
     centre: Vec2
@@ -137,7 +138,8 @@ class SurveyResult(Model):
 
 
 class Tie(Model):
-    """A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the solution."""
+    """A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the
+    solution."""
 
     id: Id
     name: Name

@@ -97,7 +97,8 @@ class Sequence(Model):
 
 
 class FrameCamera(Model):
-    """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered pixels."""
+    """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
+    pixels."""
 
     frame: int
     position: Vec3

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from roofline.core.massing.kinds import Imported
 from roofline.formats import meshes, pictures
-from roofline.formats.package import files_of, open_package
+from roofline.formats.package import files_of, open_package, with_files
 from roofline.model.shot import Shot
 from roofline.work.desk import Desk
 
@@ -42,7 +42,7 @@ def rename(desk: Desk, shot_id: str, name: str) -> None:
 def take_in(desk: Desk, path: Path, name: str | None = None, shot_id: str | None = None) -> str:
     """Bring a shot package into the store; returns the shot's id. Raises before anything has been kept."""
     package = open_package(path)
-    shot = package.shot.model_copy(deep=True)
+    shot = package.shot
     renamed: dict[str, str] = {}
     contents = {file: package.read(file) for file in files_of(shot)}
     brought = {s.file for s in shot.solids if isinstance(s, Imported)}
@@ -52,14 +52,7 @@ def take_in(desk: Desk, path: Path, name: str | None = None, shot_id: str | None
         else:
             renamed[file] = pictures.SUFFIX[pictures.examine(data, file).format]
     renamed = {file: desk.store.blobs.keep(contents[file], suffix) for file, suffix in renamed.items()}
-    for solid in shot.solids:
-        if isinstance(solid, Imported):
-            solid.file = renamed[solid.file]
-    for photo in shot.photos:
-        photo.file = renamed[photo.file]
-    for plate in shot.plates:
-        plate.file = renamed[plate.file]
-        plate.matte = renamed[plate.matte] if plate.matte else None
+    shot = with_files(shot, renamed)
     if name:
         shot.name = name
     return desk.store.create(shot, shot_id)

@@ -53,7 +53,10 @@ def find_edges(desk: Desk, shot_id: str, photo_id: str) -> Found:
 
 
 def snapped(desk: Desk, shot_id: str, photo_id: str, points: list[Vec2], reach: float) -> list[Vec2] | None:
-    """An edge laid onto the picture's own edge, or None where there is no clear one. More than two points: each stretch."""
+    """An edge laid onto the picture's own edge, or None where there is no clear one.
+
+    More than two points: each stretch.
+    """
     shot = desk.store.load(shot_id)
     grey = desk.engines.grey(shot, photo_of(shot, photo_id), False)
     out: list[Vec2] = []
@@ -73,7 +76,8 @@ def snapped(desk: Desk, shot_id: str, photo_id: str, points: list[Vec2], reach: 
 def measured(
     desk: Desk, shot_id: str, photo_id: str, plane: GridPlane, a: Vec2, b: Vec2, level: float = 0.0
 ) -> tuple[float, float]:
-    """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma; of a joined photo, its own edges'."""
+    """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma; of a joined photo,
+    its own edges'."""
     photo = photo_of(desk.store.load(shot_id), photo_id)
     if photo.result is None:
         raise SurveyError("There is no camera yet to measure with: trace edges first.")

@@ -16,7 +16,8 @@ OPEN = ("ordered", "running")
 
 @dataclass
 class Order:
-    """A row of long work. ``body`` is what was asked for; ``snapshot`` the shot by then, where the work is done on that."""
+    """A row of long work. ``body`` is what was asked for; ``snapshot`` the shot by then, where the work is done on
+    that."""
 
     id: str
     shot: str

@@ -218,8 +218,9 @@ class Store:
     ) -> Shot:
         """The one way to change a shot: read, alter, validate and write the rows that differ, as one undoable step.
 
-        When `alter` raises, or what it returns is not a valid shot, nothing has changed. It works on a snapshot, outside
-        of any transaction; if another change came first, it is called again on what is there then: it must be able to.
+        When `alter` raises, or what it returns is not a valid shot, nothing has changed. It works on a snapshot,
+        outside of any transaction; if another change came first, it is called again on what is there then: it must
+        be able to.
 
         Raises
         ------
@@ -240,7 +241,10 @@ class Store:
         raise Busy("The shot is being changed from elsewhere all the time; try again in a moment.")
 
     def _fits(self, shot_id: str, made_from: MadeFrom) -> None:
-        """Raise Conflict when a list has been changed since. What comes after the snapshot is found when it is written."""
+        """Raise Conflict when a list has been changed since.
+
+        What comes after the snapshot is found when it is written.
+        """
         query = "SELECT revision FROM listed WHERE shot = ? AND list = ?"
         row = self.db.execute(query, (shot_id, made_from.table)).fetchone()
         if row is not None and row[0] > made_from.revision:
@@ -249,7 +253,8 @@ class Store:
             )
 
     def _written(self, shot_id: str, label: str, revision: int, old: Rows, new: Rows, name: str) -> bool:
-        """Write a change that was made from a revision, as a step; False, and nothing, when that is not the last one."""
+        """Write a change that was made from a revision, as a step; False, and nothing, when that is not the last
+        one."""
         with self.transaction() as db:
             if self.known(db, shot_id) != revision:
                 return False
@@ -363,7 +368,8 @@ CREATE TRIGGER {table}_in AFTER INSERT ON {table} {when} BEGIN
   {log} 'DELETE FROM {table}' || {where.format("new")} {on};
 END;
 CREATE TRIGGER {table}_up AFTER UPDATE ON {table} {when} BEGIN
-  {log} 'UPDATE {table} SET place = ' || quote(old.place) || ', body = ' || quote(old.body) || {where.format("new")} {on};
+  {log} 'UPDATE {table} SET place = ' || quote(old.place) || ', body = ' || quote(old.body)
+    || {where.format("new")} {on};
 END;
 CREATE TRIGGER {table}_out AFTER DELETE ON {table} {when} BEGIN
   {log} 'INSERT INTO {table} (shot, id, place, body) VALUES (' || quote(old.shot) || ', ' || quote(old.id) || ', '

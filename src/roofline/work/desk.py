@@ -24,8 +24,8 @@ from roofline.work.warm import STEPS, Warming
 class Desk:
     """The store, what is kept warm, long work and news.
 
-    ``kinds``: given the desk, the kinds of long work that can be ordered; ``ceiling`` and ``proxies``: bytes that may be
-    kept in memory, and on disk in smaller pictures for the screen.
+    ``kinds``: given the desk, the kinds of long work that can be ordered; ``ceiling`` and ``proxies``: bytes that
+    may be kept in memory, and on disk in smaller pictures for the screen.
     """
 
     def __init__(

@@ -39,8 +39,8 @@ class Engines:
     """What shots need warm: engines by their parts, straightened photos, meshes.
 
     The parts and what each hangs on: a solid's ``part`` on its shape; ``geometry`` on all parts; ``sight`` on the
-    geometry, the throws, and the plates' cameras, canvases and mattes; a plate's ``picture`` and ``pyramid`` on its files
-    and its photo's lens. Names, keys of the camera, limits and what is delivered are in none of them.
+    geometry, the throws, and the plates' cameras, canvases and mattes; a plate's ``picture`` and ``pyramid`` on its
+    files and its photo's lens. Names, keys of the camera, limits and what is delivered are in none of them.
 
     ``ready`` is called before the engine is used, and returns when its loops are compiled.
     """

@@ -31,8 +31,9 @@ class Interrupted(Exception):
 class Kind:
     """One kind of long work.
 
-    ``run(order, tell)`` does it and returns its result; it may be called again for an order that was broken off, and has
-    to go on from what is there. It calls ``tell(progress 0…1, what is being done)``, which raises when it should end.
+    ``run(order, tell)`` does it and returns its result; it may be called again for an order that was broken off, and
+    has to go on from what is there. It calls ``tell(progress 0…1, what is being done)``, which raises when it should
+    end.
     ``undone(order)`` takes away what an order that was cancelled, or failed, has left.
     """
 
@@ -82,7 +83,8 @@ class Jobs:
         return self._queue(self.orders.add(shot, kind, label, body, self.kinds[kind].delivers))
 
     def go_on(self) -> None:
-        """Take up what an earlier run of the program has left: open orders, and the remains of those that ended badly."""
+        """Take up what an earlier run of the program has left: open orders, and the remains of those that ended
+        badly."""
         for state in ("cancelled", "failed"):
             for order in self.orders.ended(state):
                 self._clear(order)
@@ -150,7 +152,8 @@ class Jobs:
         self._news(job)
 
     def _end_badly(self, job: Job, state: str, error: str | None) -> None:
-        """First it is written down that it has ended, then its files go: killed in between, the next start clears them."""
+        """First it is written down that it has ended, then its files go: killed in between, the next start clears
+        them."""
         self.orders.end(job.order.id, state, None, error)
         self._clear(job.order)
         job.error, job.state = error, state

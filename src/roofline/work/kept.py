@@ -41,8 +41,8 @@ class _Slot:
 class Kept:
     """Results by kind and key. Each is made once, also when several threads ask; nobody waits for another key's.
 
-    When all together pass the ceiling, those that were asked for longest ago are let go of; whoever still uses one holds
-    it. ``made`` counts, by kind, how often something had to be worked out.
+    When all together pass the ceiling, those that were asked for longest ago are let go of; whoever still uses one
+    holds it. ``made`` counts, by kind, how often something had to be worked out.
     """
 
     def __init__(self, ceiling: int = CEILING):

@@ -65,7 +65,10 @@ def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
 
 
 def render_video(snapshot: Snapshot, frames: list[int], out: Path, told: Told | None = None) -> None:
-    """Write frames as a video. ``told`` is called with the number done; what it raises ends the work, and nothing stays."""
+    """Write frames as a video.
+
+    ``told`` is called with the number done; what it raises ends the work, and nothing stays.
+    """
     path, delivery = shot_path(snapshot.shot), snapshot.shot.delivery
     part = out.with_name(f".{out.stem}.part.{snapshot.form}")
     part.unlink(missing_ok=True)

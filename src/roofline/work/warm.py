@@ -32,7 +32,8 @@ STEPS = (
 
 
 def compile_all(package: Path) -> Iterator[str]:
-    """Compile every loop of the engine and the survey, or load it from where it is kept, on a shot; a step at a time."""
+    """Compile every loop of the engine and the survey, or load it from where it is kept, on a shot; a step at a
+    time."""
     opened = open_package(package)
     shot = opened.shot
     photo = shot.photos[0]
@@ -69,7 +70,8 @@ class Warming:
         self._done.wait()
 
     def start(self, package: Path, tell: Callable[[], None]) -> threading.Thread:
-        """Compile in a program of its own, then load what it has kept; ``tell`` is called at every step and at the end."""
+        """Compile in a program of its own, then load what it has kept; ``tell`` is called at every step and at the
+        end."""
         self._done.clear()
         thread = threading.Thread(target=self._run, args=(package, tell), daemon=True, name="warming")
         thread.start()

@@ -969,7 +969,8 @@ export interface components {
     schemas: {
         /**
          * Advice
-         * @description The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's sigma.
+         * @description The edge to trace next: its direction, the part of the picture, and what it would do to the focal length's
+         *     sigma.
          */
         Advice: {
             /** Centre */
@@ -1657,7 +1658,8 @@ export interface components {
         };
         /**
          * FrameCamera
-         * @description The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered pixels.
+         * @description The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
+         *     pixels.
          */
         FrameCamera: {
             /** Focal Px */
@@ -3029,7 +3031,8 @@ export interface components {
         };
         /**
          * Slab
-         * @description A level plate of any outline (run, return): its top at `level`, `thickness` below it. A ceiling is one seen from below.
+         * @description A level plate of any outline (run, return): its top at `level`, `thickness` below it. A ceiling is one seen
+         *     from below.
          */
         Slab: {
             /**
@@ -3400,7 +3403,8 @@ export interface components {
         };
         /**
          * Tie
-         * @description A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the solution.
+         * @description A point seen in several photos, as pixels of the pictures as taken; what it lies on, if known; and the
+         *     solution.
          */
         Tie: {
             /** Id */

@@ -1,4 +1,5 @@
-"""Setting pieces elsewhere: moved, turned, pushed in depth with their picture kept, mirrored, aligned, stood on a level."""
+"""Setting pieces elsewhere: moved, turned, pushed in depth with their picture kept, mirrored, aligned, stood on a
+level."""
 
 from __future__ import annotations
 
@@ -7,8 +8,7 @@ import numpy as np
 from roofline.core.camera import Array
 from roofline.core.massing.kinds import known
 from roofline.core.massing.kinds.base import Axis, Placing
-from roofline.core.massing.planes import plane_of
-from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of, turned
+from roofline.core.massing.solids import NO_MESHES, Meshes, face_plane, faces_of, turned
 from roofline.errors import MassingError
 from roofline.model.solids import AnySolid
 
@@ -86,7 +86,8 @@ def mirrored(solid: AnySolid, axis: Axis, at: float) -> AnySolid:
 
 
 def aligned(solid: AnySolid, face: str, plane: tuple[Array, float], meshes: Meshes = NO_MESHES) -> AnySolid:
-    """The solid moved so that one of its faces lies in a plane n·x = d; turned about the rise first, where that is needed.
+    """The solid moved so that one of its faces lies in a plane n·x = d; turned about the rise first, where that is
+    needed.
 
     Raises
     ------
@@ -94,15 +95,7 @@ def aligned(solid: AnySolid, face: str, plane: tuple[Array, float], meshes: Mesh
         When the face cannot come to lie in the plane: one is level and the other is not, or they lean differently.
     """
     normal, offset = plane
-    faces = faces_of(solid, meshes)
-    if face not in faces.names:
-        raise MassingError(f"{solid.name} has no face '{face}' any more.")
-
-    def mine(s: AnySolid) -> tuple[Array, float]:
-        f = faces_of(s, meshes)
-        return plane_of(f.vertices[f.loops[f.names.index(face)]])
-
-    own, _ = mine(solid)
+    own, _ = face_plane(solid, face, meshes)
     if abs(abs(own[1]) - abs(normal[1])) > 1e-6:
         raise MassingError(
             "These two faces lean differently: they cannot be brought into one plane by turning upright."
@@ -119,6 +112,6 @@ def aligned(solid: AnySolid, face: str, plane: tuple[Array, float], meshes: Mesh
         turn = min(turns, key=abs)
         if abs(turn) > 1e-9:
             solid = turned_about(solid, middle_of(solid, meshes), turn)
-    own, at = mine(solid)
+    own, at = face_plane(solid, face, meshes)
     point = own * at
     return moved(solid, normal * (offset - float(normal @ point)))

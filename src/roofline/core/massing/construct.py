@@ -8,8 +8,8 @@ from roofline.core.camera import Array, View
 from roofline.core.massing.kinds.base import SMALLEST, Point, foot
 from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.kinds.wall import Wall
-from roofline.core.massing.planes import plane_of
-from roofline.core.massing.solids import faces_of, turned
+from roofline.core.massing.planes import spot_on
+from roofline.core.massing.solids import face_plane, turned
 from roofline.errors import MassingError
 from roofline.model.massing import Cut
 
@@ -22,7 +22,8 @@ def upright_plane(view: View, at: Array) -> tuple[Array, float]:
 
 
 def fold(view: View, at: Point, level: float = 0.0) -> tuple[float, float]:
-    """Distance in metres, along the view's level heading, of the ground under a pixel: where a backdrop would meet it."""
+    """Distance in metres, along the view's level heading, of the ground under a pixel: where a backdrop would meet
+    it."""
     spot = foot(view, at, level)
     ahead = view.rotation[2] * [1, 0, 1]
     ahead = ahead / np.linalg.norm(ahead)
@@ -37,18 +38,13 @@ def recess(view: View, solid: Wall | Opened, face: str, a: Point, b: Point, dept
     MassingError
         When the pixels do not show the face, or the opening has no size.
     """
-    faces = faces_of(solid)
-    if face not in faces.names:
-        raise MassingError(f"{solid.name} has no face '{face}' any more.")
-    normal, offset = plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+    plane = face_plane(solid, face)
     spots = []
     for pixel in (a, b):
-        ray = view.rays(np.array(pixel))
-        slope = float(normal @ ray)
-        k = (offset - float(normal @ view.position)) / slope if abs(slope) > 1e-12 else -1.0
-        if k <= 0:
+        spot = spot_on(view, pixel, plane)
+        if spot is None:
             raise MassingError("Drag over the face into which the opening is to be cut.")
-        spots.append(view.position + k * ray)
+        spots.append(spot)
     if isinstance(solid, Wall):
         length = float(np.hypot(solid.b[0] - solid.a[0], solid.b[1] - solid.a[1]))
         along = np.array([solid.b[0] - solid.a[0], 0, solid.b[1] - solid.a[1]]) / length
@@ -59,7 +55,7 @@ def recess(view: View, solid: Wall | Opened, face: str, a: Point, b: Point, dept
         if "-" in face:
             raise MassingError("Openings are cut into the piece's own faces, not into those of another opening.")
         own = np.array([turned(s - np.array(solid.corner), (0.0, 0.0, 0.0), -solid.turn_deg) for s in spots])
-        inwards = turned(normal, (0.0, 0.0, 0.0), -solid.turn_deg)
+        inwards = turned(plane[0], (0.0, 0.0, 0.0), -solid.turn_deg)
         axis = int(np.argmax(np.abs(inwards)))
         low, high = own.min(0), own.max(0)
         # a block is cut inwards, a room built on outwards: either way against the face's front

@@ -97,7 +97,8 @@ def _owner(cells: Cells, cell: NDArray[np.int64], axis: int, sign: int, inward: 
 def _stitched(
     cells: Cells, pieces: list[tuple[str, int, int, int, Polygon]], inward: bool
 ) -> tuple[Array, list[str], list[list[int]]]:
-    """Polygons in cell numbers as loops over shared vertices; where one's corner lies on another's side, it gets one too."""
+    """Polygons in cell numbers as loops over shared vertices; where one's corner lies on another's side, it gets one
+    too."""
     rings: list[list[list[tuple[int, int, int]]]] = []
     corners: set[tuple[int, int, int]] = set()
     for _, axis, plane, _, part in pieces:
@@ -163,7 +164,8 @@ def _with_corners(ring: list[tuple[int, int, int]], corners: set[tuple[int, int,
 
 
 def _keyhole(rings: list[list[tuple[int, ...]]]) -> list[tuple[int, ...]]:
-    """One loop of an outline and its holes, which are joined to it by a way there and back (to be triangulated as one)."""
+    """One loop of an outline and its holes, which are joined to it by a way there and back (to be triangulated as
+    one)."""
     outer, holes = rings[0], [_turned(r, rings[0]) for r in rings[1:]]
     region = Polygon(outer, rings[1:])
     while holes:

@@ -6,7 +6,7 @@ import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array
+from roofline.core.camera import Array, View
 
 
 def plane_of(points: Array) -> tuple[Array, float]:
@@ -21,6 +21,17 @@ def plane_of(points: Array) -> tuple[Array, float]:
         return np.zeros(3), 0.0
     n = n / size
     return n, float(n @ points.mean(0))
+
+
+def spot_on(view: View, pixel: tuple[float, float], plane: tuple[Array, float]) -> Array | None:
+    """Where a pixel's ray meets a plane n·X = d, world (3,); None where it runs along it, or away from it."""
+    normal, offset = plane
+    ray = view.rays(np.array(pixel))
+    slope = float(normal @ ray)
+    if abs(slope) < 1e-9:
+        return None
+    depth = (offset - float(normal @ view.position)) / slope
+    return None if depth <= 0 else np.asarray(view.position + depth * ray)
 
 
 def triangles_of(points: Array) -> NDArray[np.int64]:

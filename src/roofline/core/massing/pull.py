@@ -7,8 +7,8 @@ import numpy as np
 from roofline.core.camera import Array, View
 from roofline.core.massing.kinds import known
 from roofline.core.massing.kinds.base import Axis, Point
-from roofline.core.massing.planes import plane_of
-from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of
+from roofline.core.massing.planes import spot_on
+from roofline.core.massing.solids import NO_MESHES, Meshes, face_plane, faces_of
 from roofline.core.survey.scale import along_line
 from roofline.errors import MassingError
 from roofline.model.solids import AnySolid
@@ -41,24 +41,17 @@ def pulled_by(solid: AnySolid, corner: int, axis: Axis, by: float, meshes: Meshe
 
 
 def shoved(solid: AnySolid, view: View, face: str, start: Point, pixel: Point, meshes: Meshes = NO_MESHES) -> AnySolid:
-    """The solid with one face dragged along its normal, from the spot under one pixel to where another shows that line."""
-    normal, offset = _plane(solid, face, meshes)
-    ray = view.rays(np.array(start))
-    slope = float(normal @ ray)
-    if abs(slope) < 1e-9:
+    """The solid with one face dragged along its normal, from the spot under one pixel to where another shows that
+    line."""
+    plane = face_plane(solid, face, meshes)
+    spot = spot_on(view, start, plane)
+    if spot is None:
         raise MassingError("That face is seen from its edge: take it in plan or from another side.")
-    spot = view.position + ray * ((offset - float(normal @ view.position)) / slope)
-    return shoved_by(solid, face, along_line(view, np.array(pixel), spot, normal), meshes)
-
-
-def _plane(solid: AnySolid, face: str, meshes: Meshes) -> tuple[Array, float]:
-    faces = faces_of(solid, meshes)
-    if face not in faces.names:
-        raise MassingError(f"{solid.name} has no face '{face}' any more.")
-    return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+    return shoved_by(solid, face, along_line(view, np.array(pixel), spot, plane[0]), meshes)
 
 
 def shoved_by(solid: AnySolid, face: str, by: float, meshes: Meshes = NO_MESHES) -> AnySolid:
-    """The solid with one face moved outwards along its normal by some metres; what has no side to give is moved whole."""
-    normal, _ = _plane(solid, face, meshes)
+    """The solid with one face moved outwards along its normal by some metres; what has no side to give is moved
+    whole."""
+    normal, _ = face_plane(solid, face, meshes)
     return known(solid).shoved(face, normal, by)

@@ -25,7 +25,8 @@ ROUNDS = 6
 
 @dataclass(frozen=True, eq=False)
 class Side:
-    """A side of a solid as a photo shows it: the photo by number, the side's vertices by number, and pixels (N, 2) on it."""
+    """A side of a solid as a photo shows it: the photo by number, the side's vertices by number, and pixels (N, 2)
+    on it."""
 
     view: int
     ends: tuple[int, int]
@@ -34,7 +35,8 @@ class Side:
 
 @dataclass(frozen=True)
 class Settled:
-    """The fitted solid; how far the sides still miss (px); how well its seen corners are known (m); sides used and left out."""
+    """The fitted solid; how far the sides still miss (px); how well its seen corners are known (m); sides used and
+    left out."""
 
     solid: AnySolid
     rms_px: float
@@ -67,8 +69,8 @@ def _line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[
 def settle(solid: AnySolid, views: list[View], sides: list[Side], sigma_px: float = 1.0) -> Settled:
     """Fit a solid's measures to pixels on its sides, in all photos at once, by robust least squares.
 
-    Misses are distances from the sides' lines in pixels. A start with a soft loss finds the sides that fit; those off by
-    more than chance are left out of the end, which is plain least squares over the rest.
+    Misses are distances from the sides' lines in pixels. A start with a soft loss finds the sides that fit; those
+    off by more than chance are left out of the end, which is plain least squares over the rest.
 
     Raises
     ------
@@ -128,7 +130,8 @@ def _corner_sigma(build: Callable[[Array], AnySolid], at: Array, covariance: Arr
 
 
 def seen_sides(place: Place, number: int, view: View) -> list[tuple[tuple[int, int], Array]]:
-    """The sides of a solid that a view shows: ends by vertex, and the pixels (2, 2) between which nothing hides them."""
+    """The sides of a solid that a view shows: ends by vertex, and the pixels (2, 2) between which nothing hides
+    them."""
     faces = place.faces[number]
     eye = view.position
     towards = [float(n @ eye - d) > 0 for n, d in (plane_of(faces.vertices[loop]) for loop in faces.loops)]

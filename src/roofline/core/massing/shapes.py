@@ -12,7 +12,8 @@ GRAZING = np.sin(np.radians(10))  # faces seen more slantingly than this by ever
 
 
 def steepest(loop: Array, normal: Array, eye: Array) -> float:
-    """The largest sine of the angle between a face and the rays from a standpoint that meet it: at its nearest places."""
+    """The largest sine of the angle between a face and the rays from a standpoint that meet it: at its nearest
+    places."""
     t = np.linspace(0, 1, 5)[:, None, None]
     middle = loop.mean(0)
     spots = (middle + t * (loop - middle)).reshape(-1, 3)

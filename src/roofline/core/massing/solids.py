@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
+from roofline.core.massing.planes import plane_of
+from roofline.errors import MassingError
 from roofline.model.massing import SolidBase as AnySolid
 
 
@@ -31,6 +33,10 @@ class Faces:
     names: list[str]
     loops: list[list[int]]
     cutout: bool = False
+
+    def plane(self, face: str) -> tuple[Array, float] | None:
+        """Unit normal (3,) and offset d of the plane n·X = d of a named face; None when there is no such face."""
+        return plane_of(self.vertices[self.loops[self.names.index(face)]]) if face in self.names else None
 
 
 def turned(points: Array, corner: tuple[float, float, float], turn_deg: float) -> Array:
@@ -65,3 +71,11 @@ def faces_of(solid: AnySolid, meshes: Meshes = NO_MESHES) -> Faces:
     """
     shape: Callable[[Meshes], Faces] = solid.shape  # type: ignore[attr-defined]  # of kinds.base.Solid
     return shape(meshes)
+
+
+def face_plane(solid: AnySolid, face: str, meshes: Meshes = NO_MESHES) -> tuple[Array, float]:
+    """Unit normal (3,) and offset d of the plane n·X = d of a named face; raises MassingError when it has none."""
+    plane = faces_of(solid, meshes).plane(face)
+    if plane is None:
+        raise MassingError(f"{solid.name} has no face '{face}' any more.")
+    return plane

@@ -1,4 +1,5 @@
-"""What lies under the pointer: faces that a pixel's ray hits, and corners, edges, heights and traced edges to snap to."""
+"""What lies under the pointer: faces that a pixel's ray hits, and corners, edges, heights and traced edges to snap
+to."""
 
 from __future__ import annotations
 
@@ -221,7 +222,8 @@ class Place:
         return Touch(_pixel(foot[best]), world, f"edge of {self.name(int(solid[best]))}", None, ends[best])
 
     def _height(self, view: View, pixel: tuple[float, float], base: Array, reach: float) -> Touch:
-        """A height over a base point: the point of its plumb line nearest to the pixel, or at another corner's height."""
+        """A height over a base point: the point of its plumb line nearest to the pixel, or at another corner's
+        height."""
         vertices, solid = self.corners
         at = np.array(pixel)
         if reach > 0 and len(vertices):

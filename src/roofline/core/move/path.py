@@ -160,7 +160,8 @@ class Path:
 
 
 def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> Moment:
-    """The set as the delivered camera sees it at a frame, on a grid `width` pixels wide (the delivered width by default)."""
+    """The set as the delivered camera sees it at a frame, on a grid `width` pixels wide (the delivered width by
+    default)."""
     d = shot.delivery
     position, rotation, focal = path.at(frame)
     view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)

@@ -45,8 +45,9 @@ def candidates(system: System, state: State, i: int) -> list[Edge]:
 def advise(system: System, state: State, full: Array, i: int, spread: float = 1.0) -> list[Advice]:
     """The edges worth most for the focal length of photo i, best first, one for each direction.
 
-    ``full`` is the system's full information at the solution. The information that an edge would bring is JᵀJ of its residuals at the solution; the sigma after it follows from
-    the sum of both. Edges are taken to be LENGTH of the diagonal long and as exact as stated.
+    ``full`` is the system's full information at the solution. The information that an edge would bring is JᵀJ of its
+    residuals at the solution; the sigma after it follows from the sum of both. Edges are taken to be LENGTH of the
+    diagonal long and as exact as stated.
     """
     edges = candidates(system, state, i)
     at = system.slices[f"focal{system.lens_of[i]}"].start
@@ -67,7 +68,8 @@ def advise(system: System, state: State, full: Array, i: int, spread: float = 1.
         wide[:, places[mine]] = rows[: len(wide), columns]
     focal = state.lens[i].focal
 
-    # what rows A take from the variance of an unknown, P being the covariance: gᵀ (1 + A P Aᵀ)⁻¹ g with g = A P's column
+    # what rows A take from the variance of an unknown, P being the covariance: gᵀ (1 + A P Aᵀ)⁻¹ g with g = A P's
+    # column
     covariance = np.linalg.pinv(full)
     now = spread * focal * float(np.sqrt(max(covariance[at, at], 0.0)))
 
@@ -80,7 +82,8 @@ def advise(system: System, state: State, full: Array, i: int, spread: float = 1.
     for n, edge in enumerate(edges):
         mine_rows = wide[probe.edges[0].owner == n]
         x, y = edge.points[1]
-        where = f"{ROWS[int(np.argmin([abs(y / given.height - p) for p in PLACES]))]} {COLUMNS[int(np.argmin([abs(x / given.width - p) for p in PLACES]))]}"
+        row, column = (int(np.argmin([abs(v - p) for p in PLACES])) for v in (y / given.height, x / given.width))
+        where = f"{ROWS[row]} {COLUMNS[column]}"
         said.append(
             Advice(
                 family=edge.family or "run",

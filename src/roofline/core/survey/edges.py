@@ -163,7 +163,8 @@ def seen_pixel(rotation, point, focal, cx, cy, lens):  # type: ignore[no-untyped
 
 
 def residuals(edges: EdgeSet, focal: float, centre: Array, lens: Array, vanishing: Array) -> Array:
-    """Signed distances (P,) in pixels as taken from each point to the best line of its edge through its vanishing point.
+    """Signed distances (P,) in pixels as taken from each point to the best line of its edge through its vanishing
+    point.
 
     ``vanishing`` is (3, 3): homogeneous pixels of run, return, rise as rows, at infinity as well. The points are
     straightened first. The line's angle about the vanishing point is eliminated in closed form, to first order in the

@@ -116,7 +116,8 @@ def _lenses(members: list[Member]) -> list[int]:
 
 
 def _agreed(members: list[Member], lens_of: list[int]) -> list[Member]:
-    """The members, with what is known of a shared lens known to all: what is given, before what is solved, before neither."""
+    """The members, with what is known of a shared lens known to all: what is given, before what is solved, before
+    neither."""
     out = []
     for i, m in enumerate(members):
         sharing = [o.given for j, o in enumerate(members) if lens_of[j] == lens_of[i]]
@@ -223,8 +224,8 @@ def _told(
                 if float(s.max()) > 0.3 * max(float(np.linalg.norm(p - shift - [0, metres, 0])), 0.2):
                     update["warnings"] = [
                         *got.warnings,
-                        f"Where this photo was taken from is known to ± {float(s.max()):.1f} m only: click more points, "
-                        "far apart in the picture and in depth.",
+                        f"Where this photo was taken from is known to ± {float(s.max()):.1f} m only: click more "
+                        "points, far apart in the picture and in depth.",
                     ]
         update["assumed"] = [a for a in got.assumed if "scale" not in a and "origin" not in a]
         update["camera"] = got.camera.model_copy(update={"position": position})

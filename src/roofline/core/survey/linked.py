@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
 from roofline.core.survey.solve import solve
@@ -44,9 +43,7 @@ def surfaces(shot: Shot) -> Callable[[str], Plane | None]:
         solid_id, _, face = name.partition("/")
         for solid in shot.solids:
             if solid.id == solid_id:
-                faces = faces_of(solid)
-                if face in faces.names:
-                    return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+                return faces_of(solid).plane(face)
         return None
 
     return plane
@@ -85,7 +82,8 @@ def resolve(shot: Shot, photo_id: str) -> None:
 
 
 def _ready(group: list[Photo]) -> list[Photo]:
-    """Those of a group that can be solved, first the one that makes the world: it has a scale; of several, the first."""
+    """Those of a group that can be solved, first the one that makes the world: it has a scale; of several, the
+    first."""
     ready = [p for p in group if p.survey.edges or p.survey.horizon]
     return sorted(ready, key=lambda p: p.survey.camera_height_m is None and not p.survey.lengths)
 
@@ -142,7 +140,8 @@ def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
 
 
 def check_typed(survey: Survey) -> None:
-    """Raise SurveyError for a tape or an edge that cannot be: it was drawn or typed, and nothing is lost by doing it again."""
+    """Raise SurveyError for a tape or an edge that cannot be: it was drawn or typed, and nothing is lost by doing it
+    again."""
     for tape in survey.lengths:
         if not tape.metres > 0:
             raise SurveyError(f"A tape must be longer than zero, not {tape.metres:g} m.")

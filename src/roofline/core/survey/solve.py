@@ -171,9 +171,9 @@ def check_prior(given: SurveyInput, state: State) -> None:
     if relative < 0.2 and abs(focal - prior.value) > 5 * float(np.hypot(error, prior.sigma)):
         back = 36.0 / given.width
         raise SurveyError(
-            f"The focal length given, {prior.value * back:.1f} mm ± {prior.sigma * back:.1f} mm, contradicts the edges, "
-            f"which say {focal * back:.1f} ± {error * back:.1f} mm (36 mm film back): free it, check the film back, "
-            "or check the edges' directions."
+            f"The focal length given, {prior.value * back:.1f} mm ± {prior.sigma * back:.1f} mm, contradicts the "
+            f"edges, which say {focal * back:.1f} ± {error * back:.1f} mm (36 mm film back): free it, check the film "
+            "back, or check the edges' directions."
         )
 
 

@@ -353,7 +353,8 @@ class System:
         return 0.5 * (1 + np.cos(np.pi * x))  # type: ignore[no-any-return]
 
     def robust(self, state: State, wide: bool = True) -> tuple[State, Array]:
-        """Robust least squares from a start, by reweighting: a wide, slowly narrowing start, then the weights proper."""
+        """Robust least squares from a start, by reweighting: a wide, slowly narrowing start, then the weights
+        proper."""
         weight = np.ones(self.observations)
         for pull in (8.0, 4.0, 2.5) if wide else ():
             miss = self.misses(self.residuals(state))

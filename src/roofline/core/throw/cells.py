@@ -1,6 +1,7 @@
 """What a plate's camera sees, in cells: one face, or a short list where it takes a look.
 
-The plate's raster is made once and read into a grid. A cell that shows one face (or none) says so; any other holds the list of the pieces that show in it and one pixel around it.
+The plate's raster is made once and read into a grid. A cell that shows one face (or none) says so; any other holds
+the list of the pieces that show in it and one pixel around it.
 """
 
 from __future__ import annotations

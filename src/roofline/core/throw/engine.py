@@ -104,7 +104,8 @@ class Engine:
         return limits_of(self.geometry, Limits())
 
     def cast(self, moment: Moment, limits: Array | None = None) -> Cast:
-        """The arrays of a moment for the compiled loops; ``limits``: see `limits_of`, those of a new shot by default."""
+        """The arrays of a moment for the compiled loops; ``limits``: see `limits_of`, those of a new shot by
+        default."""
         projection = project(self.geometry, self.throws, moment)
         given = self._standard if limits is None else limits
         return Cast._make((*projection, *self._counts, float(moment.view.unit), given.ravel(), *self._arrays))
@@ -115,7 +116,8 @@ class Engine:
         return Measures(*m.measure(self.cast(moment, limits), self.sight.shadows, view.width, view.height))
 
     def _nearest(self, moment: Moment) -> tuple[Cast, NDArray[np.int32]]:
-        """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is needed."""
+        """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is
+        needed."""
         rest = resting(self.geometry, self.throws, NOTHING_SEEN)
         k = rest._replace(**project(self.geometry, self.throws, moment)._asdict())
         return k, rasterise(k, self.geometry.pieces.face, moment.view.width, moment.view.height)

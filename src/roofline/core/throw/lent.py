@@ -82,7 +82,8 @@ def _lent(_typing: Any, given: Any) -> Any:
 lent: Any = intrinsic(_lent)
 
 
-# A tuple of forty arrays is forty arguments wherever it is handed on: a function takes longer to call than to run, and a
+# A tuple of forty arrays is forty arguments wherever it is handed on: a function takes longer to call than to run,
+# and a
 # parallel loop longer to compile than to write. A table is one: the addresses and numbers of what is lent. Whoever is
 # handed a table opens it, and reads of it what it uses.
 

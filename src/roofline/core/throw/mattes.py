@@ -45,7 +45,8 @@ def whole_blocks(count):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def matte_blocks(matte: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Blocks (⌈H / 4⌉, ⌈W / 4⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or MIXED."""
+    """Blocks (⌈H / 4⌉, ⌈W / 4⌉) of a matte (H, W): CLEAR or SOLID where that is so wherever in it one looks, or
+    MIXED."""
     tall, wide = matte.shape
     out = np.empty(((tall + SIDE - 1) // SIDE, (wide + SIDE - 1) // SIDE), dtype=np.uint8)
     for j in range(out.shape[0]):

@@ -41,7 +41,8 @@ MANY = -2  # more than one pair, maybe
 
 @njit(cache=True, error_model="numpy", inline="always")
 def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
-    """∂(u, v)/∂(x, y) of pair n's map at a pixel whose image is (u, v), with homogeneous third component 1 / nearness."""
+    """∂(u, v)/∂(x, y) of pair n's map at a pixel whose image is (u, v), with homogeneous third component 1 /
+    nearness."""
     at = 9 * n
     return (
         (k.maps[at] - u * k.maps[at + 6]) * nearness,
@@ -96,7 +97,8 @@ def row_line(k, n, y):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy")
 def settle(pair, verdict, at, count, n, most, light, x0):  # type: ignore[no-untyped-def]
-    """Give so many pixels from a place on to pair n where the light, from x0 on, is no darker than `most`; their number.
+    """Give so many pixels from a place on to pair n where the light, from x0 on, is no darker than `most`; their
+    number.
 
     Compiles to SIMD.
     """
@@ -113,7 +115,8 @@ def settle(pair, verdict, at, count, n, most, light, x0):  # type: ignore[no-unt
 
 @njit(cache=True, error_model="numpy", inline="always")
 def cut_away(k, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
-    """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is not solid."""
+    """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is
+    not solid."""
     fill(band.solid, x0, x1 - x0, np.uint8(UNSAID))
     solid_plate_along(k, p, line, x0, x1, band.block, band.solid)
     darken_where(light, np.uint8(CUT_AWAY), band.solid, np.uint8(0), x0, x1 - x0)
@@ -121,7 +124,8 @@ def cut_away(k, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy")
 def start_light(light, x0, count, best, pair, at):  # type: ignore[no-untyped-def]
-    """Start so many of a row's light from x0 on: TAKEN where a pair has the pixel (they stand from ``at`` on), else the best."""
+    """Start so many of a row's light from x0 on: TAKEN where a pair has the pixel (they stand from ``at`` on), else
+    the best."""
     for j in range(whole_blocks(count)):
         light[np.uintp(x0) + np.uintp(j)] = np.uint8(TAKEN if pair[np.uintp(at) + np.uintp(j)] >= 0 else best)
 

@@ -1,7 +1,7 @@
 """Keeping freed memory at hand.
 
-A frame's arrays are made and dropped many times a second. By default the C library gives arrays of that size back to the
-system each time, and every new page costs a fault, about a third of a verdict pass. `keep_freed_memory` raises
+A frame's arrays are made and dropped many times a second. By default the C library gives arrays of that size back to
+the system each time, and every new page costs a fault, about a third of a verdict pass. `keep_freed_memory` raises
 glibc's thresholds (mallopt(3)); elsewhere it does nothing.
 """
 

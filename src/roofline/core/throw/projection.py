@@ -1,7 +1,7 @@
 """A set as it is seen at a moment: where its pieces lie, how deep they are, and where every throw leads.
 
-A piece that has moved, seen by a view, is the piece at rest seen by that view moved back: eye and rotation are given for
-each solid, and everything on the plates' side stays at rest.
+A piece that has moved, seen by a view, is the piece at rest seen by that view moved back: eye and rotation are given
+for each solid, and everything on the plates' side stays at rest.
 """
 
 from __future__ import annotations
@@ -80,7 +80,8 @@ def _homography(front, shift, normal, gap, back, through, out, at):  # type: ign
 
 @njit(cache=True, error_model="numpy")
 def _canvas_box(maps, at, w, h, inverse, box):  # type: ignore[no-untyped-def]
-    """Box of the view in which a picture of w by h pixels can lie, to which the map at a place leads; all over if need be.
+    """Box of the view in which a picture of w by h pixels can lie, to which the map at a place leads; all over if
+    need be.
 
     The picture is brought into the view by the inverse map; where a corner comes from behind, the box is everything.
     """

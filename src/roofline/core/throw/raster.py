@@ -22,8 +22,8 @@ from roofline.core.throw.threads import ALONE, side_by_side
 def lay(shown, first, depth, at, count, x, slope, base, label):  # type: ignore[no-untyped-def]
     """Write a label to so many pixels from a place on where it is nearest, the first at x; compiles to SIMD.
 
-    ``first``: the place in ``shown`` of what stands at 0 in ``depth``. Whole blocks are read and written, so that no pixel
-    is left over to be done by itself.
+    ``first``: the place in ``shown`` of what stands at 0 in ``depth``. Whole blocks are read and written, so that no
+    pixel is left over to be done by itself.
     """
     for j in range(whole_blocks(count)):
         i = np.uintp(at) + np.uintp(j)

@@ -48,7 +48,8 @@ def _most(corners, first, last, normal, sign, origin):  # type: ignore[no-untype
 
 @njit(cache=True, error_model="numpy")
 def _can_shade(corners, piece, piece_normal, face, normal, eye, plane, room):  # type: ignore[no-untyped-def]
-    """Whether a piece can hide anything of a face from an eye before it: no plane of the shadow leaves the face outside.
+    """Whether a piece can hide anything of a face from an eye before it: no plane of the shadow leaves the face
+    outside.
 
     ``piece``, ``face``: ranges of the corners; ``plane`` (3,), ``room`` (2, 3): room.
     """

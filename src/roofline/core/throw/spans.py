@@ -64,7 +64,8 @@ def _corners(forms, count, out):  # type: ignore[no-untyped-def]
 def _canvas_edges(edges, at, maps, n, w, h):  # type: ignore[no-untyped-def]
     """The four edges within which pair n's map leads to its picture, w by h.
 
-    What lies between two opposite ones is in front of the plate's camera: with u ≥ 0 and w z − u ≥ 0, z is not negative.
+    What lies between two opposite ones is in front of the plate's camera: with u ≥ 0 and w z − u ≥ 0, z is not
+    negative.
     """
     f = 9 * n
     for i, size in ((0, w), (3, h)):
@@ -237,7 +238,8 @@ def darken_row(light, x0, count):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, error_model="numpy")
 def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-untyped-def]
-    """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are not."""
+    """Raise to a value what a row's light says of those of so many pixels, from x0 on, that are SOLID, or that are
+    not."""
     for j in range(whole_blocks(count)):
         i = np.uintp(x0) + np.uintp(j)
         falls = ((solid[i] == SOLID) == (there != 0)) & (j < count)

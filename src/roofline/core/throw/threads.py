@@ -1,4 +1,5 @@
-"""Compiled loops on all cores, by threads of Python: what is called seldom and works long need not be compiled as parallel."""
+"""Compiled loops on all cores, by threads of Python: what is called seldom and works long need not be compiled as
+parallel."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""What is thrown on what, for the engine: the plates' cameras, canvases and mattes, and for every face its throws in order."""
+"""What is thrown on what, for the engine: the plates' cameras, canvases and mattes, and for every face its throws in
+order."""
 
 from __future__ import annotations
 

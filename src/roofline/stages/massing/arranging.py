@@ -1,4 +1,5 @@
-"""Arranging some pieces in one step: moved, pushed, repeated, mirrored, aligned, set down, marked, removed, put in order."""
+"""Arranging some pieces in one step: moved, pushed, repeated, mirrored, aligned, set down, marked, removed, put in
+order."""
 
 from __future__ import annotations
 

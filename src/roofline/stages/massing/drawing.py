@@ -12,7 +12,6 @@ from roofline.core.massing import construct as made_of
 from roofline.core.massing.kinds import Backdrop, Column, Ground, Wall, kind_of
 from roofline.core.massing.kinds.base import Drawing, foot
 from roofline.core.massing.kinds.opened import Opened
-from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Mode, Place, Touch
 from roofline.errors import MassingError, NotFound
@@ -202,11 +201,10 @@ def _plane(
 ) -> tuple[Array, float]:
     """The plane that a panel lies on: that of a face, or upright over the first point's foot."""
     if g.on is not None and "/" in g.on:
-        faces = faces_of(_chosen(shot, g), desk.engines.meshes(shot))
-        face = g.on.partition("/")[2]
-        if face not in faces.names:
+        plane = faces_of(_chosen(shot, g), desk.engines.meshes(shot)).plane(g.on.partition("/")[2])
+        if plane is None:
             raise MassingError("The face that the panel was to lie on is not there any more.")
-        return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+        return plane
     if not g.points:
         raise MassingError("A panel needs three corners or more: click them one after another.")
     touch = place.touch(view, g.points[0], "foot", None, g.reach, lines)
@@ -230,7 +228,8 @@ def _recess(desk: Desk, shot: Shot, view: View, g: Gesture) -> AnySolid:
 
 
 def build(desk: Desk, shot_id: str, g: Gesture) -> list[str]:
-    """Keep what a gesture builds; returns the pieces' ids. Flats get their plate, the others the photo, thrown on them."""
+    """Keep what a gesture builds; returns the pieces' ids. Flats get their plate, the others the photo, thrown on
+    them."""
     made: list[str] = []
 
     def alter(shot: Shot) -> Shot:

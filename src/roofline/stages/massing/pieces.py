@@ -10,7 +10,6 @@ from roofline.core.camera import Array
 from roofline.core.massing import arrange
 from roofline.core.massing.kinds import Flat
 from roofline.core.massing.kinds.base import Axis
-from roofline.core.massing.planes import plane_of
 from roofline.core.massing.solids import faces_of
 from roofline.errors import Conflict, MassingError, NotFound
 from roofline.model.base import Vec3
@@ -126,10 +125,10 @@ def reorder(desk: Desk, shot_id: str, ids: list[str]) -> None:
 def face_plane(desk: Desk, shot: Shot, name: str) -> tuple[Array, float]:
     """The plane of a face by its full name."""
     solid_id, _, face = name.partition("/")
-    faces = faces_of(solid_of(shot, solid_id), desk.engines.meshes(shot))
-    if face not in faces.names:
+    plane = faces_of(solid_of(shot, solid_id), desk.engines.meshes(shot)).plane(face)
+    if plane is None:
         raise NotFound(f"There is no face '{name}'.")
-    return plane_of(faces.vertices[faces.loops[faces.names.index(face)]])
+    return plane
 
 
 def thrown_on(shot: Shot, solid: AnySolid, plate_id: str | None) -> None:

@@ -53,7 +53,8 @@ class Backdrop(Solid):
         return Faces(v, ["front"] if m == 2 else [f"panel{i + 1}" for i in range(m - 1)], loops)
 
     def _dome(self, ahead: Array, right: Array) -> Faces:
-        """A part of a sphere about the viewer's foot, seen from inside: rings at every ten degrees or so of elevation."""
+        """A part of a sphere about the viewer's foot, seen from inside: rings at every ten degrees or so of
+        elevation."""
         rings = max(1, int(np.ceil(self.dome_deg / 10)))
         arc = self.arc_deg if self.arc_deg > 0 else 180.0
         n = max(3, int(np.ceil(arc / 10)) + 1)

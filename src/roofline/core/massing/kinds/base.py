@@ -1,7 +1,8 @@
 """What every kind of solid says of itself: the protocol, and what several kinds share.
 
-A new kind is one new module in this package, and one entry in the front end (web/src/stages/massing/kinds.ts): a subclass of
-`Solid` with a `kind` of its own. It is known to the shot's model, to packages and to the server by being there.
+A new kind is one new module in this package, and one entry in the front end (web/src/stages/massing/kinds.ts): a
+subclass of `Solid` with a `kind` of its own. It is known to the shot's model, to packages and to the server by being
+there.
 """
 
 from __future__ import annotations
@@ -97,7 +98,8 @@ class Solid(SolidBase):
         raise NotImplementedError
 
     def mirrored_along(self, axis: Axis, at: float) -> Self:
-        """The piece mirrored in the upright plane across run or return: along return, half a turn before is the same."""
+        """The piece mirrored in the upright plane across run or return: along return, half a turn before is the
+        same."""
         if axis == "run":
             return self.mirrored(at)
         pivot = np.array([0.0, 0.0, at])
@@ -121,7 +123,8 @@ class Solid(SolidBase):
         return self.placed(Placing(1.0, 0.0, np.asarray(by, dtype=np.float64)))
 
     def measures(self) -> tuple[Array, Callable[[Array], SolidBase]]:
-        """The measures that are fitted to a picture's edges, of about the same weight, and the piece of changed ones."""
+        """The measures that are fitted to a picture's edges, of about the same weight, and the piece of changed
+        ones."""
         raise MassingError(f"A {self.kind} has no measures that its outline in the picture could settle.")
 
     @classmethod
@@ -186,8 +189,27 @@ SIDE_OF = {
 }
 
 
+class OnFeet(Solid):
+    """A piece drawn from one foot point to another, and then pulled up."""
+
+    feet: ClassVar[int | None] = 2
+
+    @classmethod
+    def through(
+        cls, view: View, ident: str, name: str, a: Point, b: Point, top: Point | None, level: float = 0.0
+    ) -> Self:
+        """The piece whose foot is where two pixels show a level; `top` shows its height."""
+        raise NotImplementedError
+
+    @classmethod
+    def drawn(cls, d: Drawing) -> Self:
+        kind = cls.model_fields["kind"].default
+        return cls.through(d.view, *d.called(kind), d.points[0], d.points[1], d.top, d.level)
+
+
 class Boxed(Solid):
-    """A piece in an upright box: its foot's corner, its size along run, rise and return, and its turn about the corner."""
+    """A piece in an upright box: its foot's corner, its size along run, rise and return, and its turn about the
+    corner."""
 
     own: ClassVar[frozenset[str]] = frozenset({"corner", "size"})
     corner: Vec3

@@ -1,21 +1,20 @@
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 
 from roofline.core.camera import View
 from roofline.core.massing.cuts import cells_of, faces_of_cells
-from roofline.core.massing.kinds.base import NEW_HEIGHT, Drawing, Point, pulled_height, rectangle
+from roofline.core.massing.kinds.base import NEW_HEIGHT, OnFeet, Point, pulled_height, rectangle
 from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.solids import BOX_LOOPS, BOX_NAMES, Faces, Meshes, box, turned
 
 
-class Block(Opened):
+class Block(OnFeet, Opened):
     """An upright box: its foot's corner, its size along run, rise and return, and its turn about the corner."""
 
     kind: Literal["block"] = "block"
-    feet: ClassVar[int | None] = 2
 
     def shape(self, meshes: Meshes) -> Faces:
         if not self.cuts:
@@ -23,10 +22,6 @@ class Block(Opened):
             return Faces(v, list(BOX_NAMES), [list(loop) for loop in BOX_LOOPS])
         v, names, loops = faces_of_cells(cells_of(np.array(self.size), self.cuts), self.cuts)
         return Faces(turned(v, self.corner, self.turn_deg), names, loops)
-
-    @classmethod
-    def drawn(cls, d: Drawing) -> Self:
-        return cls.through(d.view, *d.called("block"), d.points[0], d.points[1], d.top, d.level)
 
     @classmethod
     def through(

@@ -11,10 +11,9 @@ from roofline.core.massing.kinds.base import (
     NEW_HEIGHT,
     SMALLEST,
     Axis,
-    Drawing,
+    OnFeet,
     Placing,
     Point,
-    Solid,
     foot,
     pulled_height,
 )
@@ -24,12 +23,11 @@ from roofline.model.base import Positive, Vec3
 from roofline.model.massing import SolidBase
 
 
-class Column(Solid):
+class Column(OnFeet):
     """An upright n-sided column, tapered when the radii differ."""
 
     kind: Literal["column"] = "column"
     own: ClassVar[frozenset[str]] = frozenset({"foot", "radius_foot", "radius_top", "height"})
-    feet: ClassVar[int | None] = 2
     foot: Vec3
     radius_foot: Positive
     radius_top: Positive
@@ -79,10 +77,6 @@ class Column(Solid):
 
     def measures(self) -> tuple[Array, Callable[[Array], SolidBase]]:
         raise MassingError("A column's outline is no edge of it: set its foot and radius by hand.")
-
-    @classmethod
-    def drawn(cls, d: Drawing) -> Self:
-        return cls.through(d.view, *d.called("column"), d.points[0], d.points[1], d.top, d.level)
 
     @classmethod
     def through(

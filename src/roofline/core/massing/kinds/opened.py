@@ -62,7 +62,8 @@ class Opened(Boxed):
         return self._cut_corner(self.inside(start), NUMBER[axis], by) or super().pulled(corner, start, axis, by)
 
     def _cut_corner(self, own: Array, i: int, by: float) -> Self | None:
-        """The piece with the cut that a corner belongs to moved at that side; None where the box's own side is meant."""
+        """The piece with the cut that a corner belongs to moved at that side; None where the box's own side is
+        meant."""
         size = np.array(self.size)
         near = LEAST * size.max()  # a corner lies as far as that from the sides that meet in it
         if abs(own[i]) < near or abs(own[i] - size[i]) < near:

@@ -8,7 +8,7 @@ from pydantic import Field, field_validator
 
 from roofline.core.camera import Array, View
 from roofline.core.massing.kinds.base import Axis, Drawing, Placing, Point, Solid, vec3
-from roofline.core.massing.planes import plane_of
+from roofline.core.massing.planes import plane_of, spot_on
 from roofline.core.massing.solids import Faces, Meshes
 from roofline.errors import MassingError
 from roofline.model.base import Vec3
@@ -77,15 +77,12 @@ class Panel(Solid):
     @classmethod
     def through(cls, view: View, ident: str, name: str, points: list[Point], plane: tuple[Array, float]) -> Self:
         """A polygon whose corners are where pixels' rays meet a plane n·x = d, with its front towards the camera."""
-        normal, offset = plane
         spots = []
         for pixel in points:
-            ray = view.rays(np.array(pixel))
-            slope = float(normal @ ray)
-            k = (offset - float(normal @ view.position)) / slope if abs(slope) > 1e-12 else -1.0
-            if k <= 0:
+            spot = spot_on(view, pixel, plane)
+            if spot is None:
                 raise MassingError("That corner does not lie on the panel's plane as the camera sees it.")
-            spots.append(view.position + k * ray)
+            spots.append(spot)
         if len(spots) < 3:
             raise MassingError("A panel needs three corners or more: click them one after another.")
         p = np.array(spots)

@@ -8,6 +8,7 @@ from roofline.core.camera import Array, View
 from roofline.core.massing.cuts import cells_of, faces_of_cells
 from roofline.core.massing.kinds.base import SMALLEST, Drawing, Point, foot
 from roofline.core.massing.kinds.opened import Opened
+from roofline.core.massing.planes import spot_on
 from roofline.core.massing.solids import BOX_LOOPS, BOX_NAMES, Faces, Meshes, box, turned
 from roofline.errors import MassingError
 
@@ -48,13 +49,11 @@ class Room(Opened):
         The far wall stands across Return; floor, ceiling and side walls come forward past the camera.
         """
         p = foot(view, a, level)
-        ray = view.rays(np.array(b))
-        k = (p[2] - view.position[2]) / ray[2] if abs(ray[2]) > 1e-12 else -1.0
-        if k <= 0:
+        q = spot_on(view, b, (np.array([0.0, 0.0, 1.0]), float(p[2])))
+        if q is None:
             raise MassingError(
                 "The far wall stands across Return, in front of the camera: drag over it in the picture."
             )
-        q = view.position + k * ray
         width, height = abs(float(q[0] - p[0])), float(q[1]) - level
         if width < SMALLEST or height < SMALLEST:
             raise MassingError("Drag from a lower corner of the far wall to the upper one opposite.")

@@ -17,7 +17,8 @@ NEW_THICKNESS = 0.2  # metres, until it has been pulled
 
 
 class Slab(Solid):
-    """A level plate of any outline (run, return): its top at `level`, `thickness` below it. A ceiling is one seen from below."""
+    """A level plate of any outline (run, return): its top at `level`, `thickness` below it. A ceiling is one seen
+    from below."""
 
     kind: Literal["slab"] = "slab"
     own: ClassVar[frozenset[str]] = frozenset({"outline", "level", "thickness"})

@@ -1,22 +1,21 @@
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field
 
 from roofline.core.camera import View
-from roofline.core.massing.kinds.base import Boxed, Drawing, Point, pulled_height, rectangle
+from roofline.core.massing.kinds.base import Boxed, OnFeet, Point, pulled_height, rectangle
 from roofline.core.massing.solids import Faces, Meshes, turned
 
 STEP = 0.17  # metres: how high a step is taken to be
 
 
-class Steps(Boxed):
+class Steps(OnFeet, Boxed):
     """A flight of steps in a box: rising away from its front."""
 
     kind: Literal["steps"] = "steps"
-    feet: ClassVar[int | None] = 2
     count: Annotated[int, Field(ge=1, le=200)] = 3
     turn_deg: float = 0.0
 
@@ -37,14 +36,11 @@ class Steps(Boxed):
         return Faces(turned(v, self.corner, self.turn_deg), names, loops)
 
     @classmethod
-    def drawn(cls, d: Drawing) -> Self:
-        return cls.through(d.view, *d.called("steps"), d.points[0], d.points[1], d.top, d.level)
-
-    @classmethod
     def through(
         cls, view: View, ident: str, name: str, a: Point, b: Point, top: Point | None, level: float = 0.0
     ) -> Self:
-        """A flight of steps on the rectangle between two foot points, rising away from the side that faces the camera."""
+        """A flight of steps on the rectangle between two foot points, rising away from the side that faces the
+        camera."""
         low, high, q = rectangle(view, a, b, level, "steps")
         height = pulled_height(view, q, top, 3 * STEP)
         (w, d), eye = (high - low)[[0, 2]], view.position - (low + high) / 2

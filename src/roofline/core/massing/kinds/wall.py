@@ -13,10 +13,9 @@ from roofline.core.massing.kinds.base import (
     UP,
     Axis,
     Cuts,
-    Drawing,
+    OnFeet,
     Placing,
     Point,
-    Solid,
     foot,
     pulled_height,
     swapped,
@@ -27,12 +26,11 @@ from roofline.model.base import Positive, Vec2
 from roofline.model.massing import SolidBase
 
 
-class Wall(Solid):
+class Wall(OnFeet):
     """An upright rectangle from foot a to foot b (run, return), in front when seen from its left-hand side."""
 
     kind: Literal["wall"] = "wall"
     own: ClassVar[frozenset[str]] = frozenset({"a", "b", "height"})
-    feet: ClassVar[int | None] = 2
     sections: ClassVar[bool] = True
     a: Vec2
     b: Vec2
@@ -91,10 +89,6 @@ class Wall(Solid):
         return np.array([*self.a, *self.b, self.height]), lambda m: self.with_(
             a=(float(m[0]), float(m[1])), b=(float(m[2]), float(m[3])), height=float(max(m[4], 1e-3))
         )
-
-    @classmethod
-    def drawn(cls, d: Drawing) -> Self:
-        return cls.through(d.view, *d.called("wall"), d.points[0], d.points[1], d.top, d.level)
 
     @classmethod
     def through(
