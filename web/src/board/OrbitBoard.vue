@@ -192,17 +192,6 @@ svg {
   place-content: center;
   color: #fff;
 }
-.left-out {
-  position: absolute;
-  right: 10px;
-  top: 10px;
-  max-width: 46%;
-  background: var(--paper);
-  border: 1px solid var(--action);
-  padding: 4px 9px;
-  margin: 0;
-  pointer-events: none;
-}
 .how {
   position: absolute;
   left: 10px;

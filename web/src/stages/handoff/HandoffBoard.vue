@@ -33,16 +33,6 @@ const src = computed(() => `/api/shots/${s.id}/frames/${frame.value}/picture?wid
 </template>
 
 <style scoped>
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .delivered {
   position: absolute;
   inset: 14px;

@@ -432,16 +432,6 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 </template>
 
 <style scoped>
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .views {
   position: absolute;
   inset: 0;

@@ -2,7 +2,7 @@
 import { computed, ref, shallowRef, type Ref } from 'vue'
 import { api, got, latest, Problem, type Photo, type Schemas, type Shape, type Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
-import { depthOfOpening, factsOf, flatPlate, looks, tool, useChosen } from './tools'
+import { depthOfOpening, factsOf, flatPlate, looks, tool, touchedAt, useChosen } from './tools'
 
 type Touched = Schemas['Touched']
 const REACH = 10 // pixels of the screen
@@ -73,24 +73,12 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     },
   )
   const touch = latest(
-    (what: object) =>
-      got<Schemas['Touched']>(
-        api.POST('/api/shots/{shot_id}/touch', {
-          params: { path: { shot_id: s.id } },
-          body: what as Schemas['Touching'],
-        }),
-      ),
+    (what: Parameters<typeof touchedAt>[1]) => touchedAt(s.id, what),
     (got) => {
       if (tool.value !== 'choose') touched.value = got
     },
   )
-  const ask = (pixel: Vec2, mode: Schemas['Touching']['mode'], snap: number) =>
-    got<Schemas['Touched']>(
-      api.POST('/api/shots/{shot_id}/touch', {
-        params: { path: { shot_id: s.id } },
-        body: { pixel, photo: photo.value!.id, mode, reach: snap, level: null, base: null },
-      }),
-    )
+  const faceAt = (pixel: Vec2) => touchedAt(s.id, { pixel, photo: photo.value!.id, mode: 'face' })
 
   function giveUp() {
     gesture += 1
@@ -136,14 +124,14 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     }
     if (w === 'corners') {
       if (!points.value.length && tool.value === 'panel')
-        void ask(p, 'face', 0).then((got) => {
+        void faceAt(p).then((got) => {
           if (points.value.length < 2) on.value = got.surface && got.surface !== 'ground' ? got.surface : null
         })
       points.value = [...points.value, touched.value && !event.altKey ? (touched.value.pixel as Vec2) : p]
       return
     }
     if (w === 'on') {
-      void ask(p, 'face', 0).then((got) => {
+      void faceAt(p).then((got) => {
         const solid = s.shot.solids.find((x) => x.id === got.surface?.split('/')[0])
         if (solid?.kind === 'block' || solid?.kind === 'room') {
           on.value = solid.id
@@ -155,7 +143,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     }
     if (tool.value === 'recess') {
       points.value = [p]
-      void ask(p, 'face', 0).then((got) => {
+      void faceAt(p).then((got) => {
         on.value = got.surface
       })
       return

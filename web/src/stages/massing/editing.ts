@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 import { api, got, latest, type Photo, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
 import { project, type View } from '../../board/camera'
 import { useShot } from '../../state/shot'
+import { touchedAt } from './tools'
 
 export type Axis = 'run' | 'rise' | 'return'
 export interface Handle {
@@ -132,12 +133,7 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   }
   /** Ask which face is under the pointer; it is dragged when it is the chosen piece's. */
   async function takeFace(p: Vec2): Promise<string | null> {
-    const under = await got<Schemas['Touched']>(
-      api.POST('/api/shots/{shot_id}/touch', {
-        params: { path: { shot_id: s.id } },
-        body: { pixel: p, photo: photo.value!.id, mode: 'face', reach: 0, level: null, base: null },
-      }),
-    )
+    const under = await touchedAt(s.id, { pixel: p, photo: photo.value!.id, mode: 'face' })
     const [solid, ...rest] = (under.surface ?? '').split('/')
     if (solid && solid === s.solidId && !s.solid?.locked)
       face.value = { name: rest.join('/'), from: p, at: p, moving: false }

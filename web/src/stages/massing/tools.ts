@@ -1,6 +1,6 @@
 /** The tools of Massing, what is chosen, and how the views look. */
 import { computed, reactive, ref } from 'vue'
-import type { Solid } from '../../api/client'
+import { api, got, type Schemas, type Solid } from '../../api/client'
 import { useShot } from '../../state/shot'
 import { KINDS, type Way } from './kinds'
 
@@ -65,6 +65,18 @@ export const looks = reactive({
 const also = ref<string[]>([])
 /** What the last settling said, for the piece that it was said of. */
 export const settled = ref<{ id: string; rms: number; corner: number; used: number; out: number } | null>(null)
+
+/** What lies under a pixel of a photo; what is not said is nothing. */
+export const touchedAt = (
+  shot: string,
+  what: Partial<Schemas['Touching']> & Pick<Schemas['Touching'], 'pixel' | 'photo'>,
+) =>
+  got<Schemas['Touched']>(
+    api.POST('/api/shots/{shot_id}/touch', {
+      params: { path: { shot_id: shot } },
+      body: { mode: 'foot', reach: 0, level: null, base: null, ...what },
+    }),
+  )
 
 export function useChosen() {
   const s = useShot()

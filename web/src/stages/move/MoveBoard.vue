@@ -291,16 +291,6 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 </template>
 
 <style scoped>
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .views {
   position: absolute;
   inset: 0;
@@ -362,16 +352,6 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 .story.up {
   bottom: auto;
   top: 46px;
-}
-.left-out {
-  position: absolute;
-  right: 10px;
-  top: 10px;
-  max-width: 46%;
-  background: var(--paper);
-  border: 1px solid var(--action);
-  padding: 4px 9px;
-  pointer-events: none;
 }
 .note {
   position: absolute;

@@ -46,28 +46,14 @@ function act(action: string | null | undefined, frame: number | null | undefined
       <h2>{{ key ? `Key on frame ${s.frame}` : `Frame ${s.frame}, between keys` }}</h2>
       <template v-if="at">
         <NumberField
-          id="key-run"
-          label="At run"
-          :model-value="at.position[0]"
+          v-for="(axis, i) in ['run', 'rise', 'return']"
+          :id="`key-${axis}`"
+          :key="axis"
+          :label="`At ${axis}`"
+          :model-value="at.position[i]"
           unit="m"
           :digits="3"
-          @change="setKey({ position: place(0, $event!) })"
-        />
-        <NumberField
-          id="key-rise"
-          label="At rise"
-          :model-value="at.position[1]"
-          unit="m"
-          :digits="3"
-          @change="setKey({ position: place(1, $event!) })"
-        />
-        <NumberField
-          id="key-return"
-          label="At return"
-          :model-value="at.position[2]"
-          unit="m"
-          :digits="3"
-          @change="setKey({ position: place(2, $event!) })"
+          @change="setKey({ position: place(i, $event!) })"
         />
         <NumberField label="Pan" :model-value="at.pan_deg" unit="°" @change="setKey({ pan_deg: $event! })" />
         <NumberField

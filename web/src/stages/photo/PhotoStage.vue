@@ -114,16 +114,6 @@ defineExpose({ bring })
   position: absolute;
   inset: 0;
 }
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .empty .hint {
   font-size: 13px;
 }

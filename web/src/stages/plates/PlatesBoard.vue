@@ -149,16 +149,6 @@ const canvasStyle = computed(() =>
 </template>
 
 <style scoped>
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .plate {
   position: absolute;
   pointer-events: none;

@@ -609,16 +609,6 @@ const counts = computed(() => {
 </template>
 
 <style scoped>
-.empty {
-  position: absolute;
-  inset: 0;
-  display: grid;
-  place-content: center;
-  justify-items: center;
-  gap: 14px;
-  color: #fff;
-  font-size: 17px;
-}
 .tools {
   position: absolute;
   left: 10px;
