@@ -2,145 +2,27 @@
 
 from __future__ import annotations
 
-import io
 import re
 
 import cv2
 import numpy as np
 import pytest
-from PIL import Image
 from playwright.sync_api import expect
-from tests.conftest import looking
-from tests.e2e.test_line import Board, state, until
-from tools.varrow import truth
-
-from roofline.core.massing.kinds import Room
-from roofline.core.massing.solids import faces_of
-from roofline.demo.shot import FOLDER
-from roofline.model.shot import Shot
-
-HOME = truth.first_view()
-FINE = 24.0
-T = truth
-
-
-class Hand(Board):
-    """A board on which a hand works finely: enlarging about every spot before it takes hold there."""
-
-    def near(self, pixel):
-        """Bring a spot of the photo under the pointer, well enlarged."""
-        self.fit()
-        self.zoom_to(pixel, FINE, 900)
-        self.over(pixel)
-        self.page.wait_for_timeout(60)
-
-    def drag_finely(self, a, b):
-        self.near(a)
-        self.page.mouse.down()
-        self.page.mouse.move(*[v + 3 for v in self.place(a)])
-        self.near(b)
-        self.page.mouse.up()
-
-    def click_finely(self, at):
-        self.near(at)
-        self.page.mouse.down()
-        self.page.mouse.up()
-
-
-def seen(p) -> np.ndarray:
-    return HOME.project(np.array(p, float))
-
-
-def solids(page, shot):
-    return Shot.model_validate(state(page, shot)["shot"]).solids
-
-
-def named(page, shot, name):
-    return next((s for s in solids(page, shot) if s.name == name), None)
-
-
-def count(page, shot, wanted):
-    until(lambda: len(solids(page, shot)) == wanted)
-
-
-def new_shot(page, address, photo, name, survey):
-    """An empty shot with a photo that is surveyed; the page on its Massing stage."""
-    shot = page.request.post(f"{address}/api/shots", data={"name": "By hand"}).json()["id"]
-    got = page.request.post(
-        f"{address}/api/shots/{shot}/photos",
-        multipart={"file": {"name": name, "mimeType": "image/jpeg", "buffer": photo}},
-    )
-    assert got.ok, got.text()
-    ident = got.json()["shot"]["photos"][0]["id"]
-    got = page.request.put(f"{address}/api/shots/{shot}/photos/{ident}/survey", data=survey)
-    assert got.ok, got.text()
-    page.goto(f"/shot/{shot}/massing")
-    page.wait_for_selector("[data-tool=block]")
-    page.click("[data-view=lens]")
-    return shot, ident
-
-
-def surveyed(view, lines, tape):
-    """A survey of exact edges: massing is what is tried here."""
-    edges = [{"family": f, "points": view.project(np.array([a, b], float)).tolist()} for f, a, b in lines]
-    foot, head = view.project(np.array(tape, float)).tolist()
-    length = {"a": foot, "b": head, "direction": "rise", "metres": float(np.ptp(np.array(tape)[:, 1]))}
-    datum = view.project(np.zeros(3)).tolist()
-    return {"edges": edges, "edge_sigma_px": 0.3, "lengths": [length], "datum": datum}
-
-
-@pytest.fixture
-def yard(page, running):
-    address, _ = running
-    h, hut = T.HOUSE, T.HUT
-    lines = [
-        ("run", (-9.5, 0.86, 0.0), (9.0, 0.86, 0.0)),
-        ("run", (-8.0, 0.0, 3.0), (4.5, 0.0, 3.0)),
-        ("run", (h["lo"][0], h["hi"][1], h["hi"][2]), h["hi"]),
-        ("return", (h["lo"][0], 4.74, -2.7), (h["lo"][0], 4.74, -7.4)),
-        ("return", (10.4, 0.86, -3.0), (10.4, 0.86, -6.1)),
-        ("return", (-9.5, 0.0, 9.0), (-9.5, 0.0, -3.0)),
-        ("rise", (h["lo"][0], 0.86, -2.7), (h["lo"][0], 4.74, -2.7)),
-        ("rise", (hut["hi"][0], 0.86, -3.0), (hut["hi"][0], 3.72, -3.0)),
-        ("rise", (-9.3, 0, -9.0), (-9.3, 7, -9.0)),
-    ]
-    photo = (FOLDER / "photos" / "platform-side.jpg").read_bytes()
-    lx, _, lz = T.LAMP["foot"]
-    tape = ((lx, 0.0, lz), (lx, T.LAMP["height"], lz))
-    shot, ident = new_shot(page, address, photo, "platform-side.jpg", surveyed(HOME, lines, tape))
-    return shot, ident
-
-
-def block(page, hand, a, b, top):
-    page.keyboard.press("b")
-    hand.drag_finely(seen(a), seen(b))
-    hand.click_finely(seen((b[0], top, b[2])))
-
-
-def corners_of(solid) -> np.ndarray:
-    return faces_of(solid).vertices
-
-
-def off(solid, lo, hi) -> float:
-    """The farthest of a true box's corners from the solid's nearest one, in metres."""
-    true = np.array([[x, y, z] for x in (lo[0], hi[0]) for y in (lo[1], hi[1]) for z in (lo[2], hi[2])])
-    return float(max(np.min(np.linalg.norm(corners_of(solid) - p, axis=1)) for p in true))
-
-
-def rename(page, shot, name):
-    """Name the piece that was built last; it is the chosen one."""
-    expect(page.locator("[data-solids] tr.chosen")).to_have_attribute("data-piece", solids(page, shot)[-1].id)
-    page.fill("[aria-label=Name]", name)
-    page.keyboard.press("Enter")
-    page.locator(".picture").focus()
-    until(lambda: named(page, shot, name))
-
-
-def figure(page, label, value):
-    field = page.get_by_label(label, exact=True)
-    field.fill(str(value))
-    field.press("Enter")
-    page.locator(".picture").focus()
+from tests.e2e.board import state, until
+from tests.e2e.building import (
+    HOME,
+    Hand,
+    T,
+    block,
+    corners_of,
+    count,
+    figure,
+    named,
+    off,
+    rename,
+    seen,
+    solids,
+)
 
 
 def test_the_demo_place_is_built_through_its_photo(page, running, yard):
@@ -270,72 +152,6 @@ def test_the_demo_place_is_built_through_its_photo(page, running, yard):
     assert page.locator("[data-solids] .piece").all_text_contents() == before
     page.keyboard.press("Control+z")
     until(lambda: abs(solids(page, shot)[-1].distance - 62) > 1)
-
-
-def interior(view, room) -> bytes:
-    """A picture of a plain room through a camera, its faces in different greys, with boards on the floor."""
-    image = np.zeros((view.height, view.width, 3), np.uint8)
-    faces = faces_of(room)
-    greys = {"back": 190, "left": 140, "right": 160, "top": 220, "base": 100}
-    order = sorted(zip(faces.names, faces.loops, strict=True), key=lambda x: x[0] != "base")
-    for name, loop in order:
-        p = faces.vertices[loop]
-        # the part in front of the lens
-        inside = np.concatenate([np.linspace(a, b, 200) for a, b in zip(p, np.roll(p, -1, 0), strict=True)])
-        q = view.project(inside)
-        q = q[~np.isnan(q).any(1)]
-        hull = cv2.convexHull(np.clip(q, -20000, 20000).astype(np.float32))
-        cv2.fillConvexPoly(image, np.round(hull).astype(np.int32), (greys[name],) * 3, cv2.LINE_AA)
-    out = io.BytesIO()
-    Image.fromarray(image).save(out, "JPEG", quality=95)
-    return out.getvalue()
-
-
-def test_an_interior_is_built_by_dragging_its_far_wall(page, running):
-    address, _ = running
-    view = looking(1500, 1000, 800, 6, -3, (2.4, 1.5, -0.4))
-    true = Room(id="r", name="R", corner=(0, 0, -6.5), size=(5.2, 2.7, 6.9))
-    lines = [
-        ("run", (0, 0, -6.5), (5.2, 0, -6.5)),
-        ("run", (0, 2.7, -6.5), (5.2, 2.7, -6.5)),
-        ("return", (0, 0, -6.5), (0, 0, -2.5)),
-        ("return", (5.2, 2.7, -6.5), (5.2, 2.7, -2.5)),
-        ("rise", (0, 0, -6.5), (0, 2.7, -6.5)),
-        ("rise", (5.2, 0, -6.5), (5.2, 2.7, -6.5)),
-    ]
-    survey = surveyed(view, lines, ((0, 0, -6.5), (0, 2.7, -6.5)))
-    survey["datum"] = view.project(np.array([0, 0, -6.5])).tolist()
-    shot, _ = new_shot(page, address, interior(view, true), "room.jpg", survey)
-    hand = Hand(page)
-    page.keyboard.press("m")
-    hand.drag_finely(view.project(np.array([0.0, 0, -6.5])), view.project(np.array([5.2, 2.7, -6.5])))
-    count(page, shot, 1)
-    room = solids(page, shot)[0]
-    assert len(faces_of(room).loops) == 5
-    assert np.allclose(room.size[:2], (5.2, 2.7), rtol=0.01)
-    assert abs(room.corner[2]) < 0.01 * 6.1 and abs(room.corner[0]) < 0.05  # the datum is the far wall's corner
-    # a window bay cut into the far wall, by its corners
-    page.keyboard.press("x")
-    hand.drag_finely(view.project(np.array([1.5, 0.9, -6.5])), view.project(np.array([3.5, 2.1, -6.5])))
-    until(lambda: len(solids(page, shot)[0].cuts) == 1)
-    cut = solids(page, shot)[0].cuts[0]
-    assert np.allclose([cut.low[0], cut.low[1], cut.high[0], cut.high[1]], (1.5, 0.9, 3.5, 2.1), atol=0.03)
-    page.get_by_label("Close Opening").click()
-    until(lambda: not solids(page, shot)[0].cuts)
-    # folded instead: the ground and a backdrop at the far wall's foot
-    page.keyboard.press("f")
-    hand.click_finely(view.project(np.array([2.6, 0.0, -6.5])))
-    count(page, shot, 3)
-    page.keyboard.press("Control+z")
-    count(page, shot, 1)
-    # a street: a drag along either façade's foot, then up
-    page.keyboard.press("e")
-    hand.drag_finely(view.project(np.array([0, 0, -5.0])), view.project(np.array([0, 0, -6.4])))
-    hand.drag_finely(view.project(np.array([5.2, 0, -5.0])), view.project(np.array([5.2, 0, -6.4])))
-    hand.click_finely(view.project(np.array([5.2, 2.7, -6.4])))
-    count(page, shot, 5)
-    walls = [s for s in solids(page, shot) if s.kind == "wall"]
-    assert len(walls) == 2 and all(abs(s.height - 2.7) < 0.05 for s in walls)
 
 
 def test_pieces_are_dragged_arranged_and_looked_at(page, running, yard):

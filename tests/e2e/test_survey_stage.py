@@ -11,57 +11,12 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from scipy.ndimage import binary_erosion, gaussian_filter
-from tests.e2e.test_line import Board, state, until
+from tests.e2e.board import Board, state, until
+from tests.e2e.corners import SECOND, first_pixel, reprojected, second_pixel, seen, view_of
 from tools.varrow import truth
 
-from roofline.core.camera import View, bend, straighten
 from roofline.demo.shot import FOLDER
 from roofline.formats.package import open_package
-
-FIRST, SECOND = truth.first_view(), truth.second_view()
-
-
-def first_pixel(p) -> np.ndarray:
-    return FIRST.project(np.array(p, float))
-
-
-def second_pixel(p) -> np.ndarray:
-    """Where the second photo, as taken, shows a point."""
-    n = (SECOND.project(np.array(p, float)) - SECOND.centre) / SECOND.focal
-    return bend(n, truth.LENS_SECOND) * SECOND.focal + SECOND.centre
-
-
-def view_of(camera: dict) -> View:
-    return View(
-        camera["width"],
-        camera["height"],
-        camera["focal_px"],
-        tuple(camera["principal_point"]),
-        np.array(camera["rotation"]),
-        np.array(camera["position"]),
-    )
-
-
-def seen(camera: dict, p) -> np.ndarray:
-    """Where a solved camera, with its lens, sees a point."""
-    view = view_of(camera)
-    n = (view.project(np.array(p, float)) - view.centre) / view.focal
-    return bend(n, camera["distortion"]) * view.focal + view.centre
-
-
-def reprojected(home: dict, other: dict, p) -> float:
-    """A corner set where both solved cameras' rays to its true pictures come nearest: how far off it is seen, mean
-    of both."""
-    pixels = [(home, first_pixel(p)), (other, second_pixel(p))]
-    a, b = np.zeros((3, 3)), np.zeros(3)
-    for camera, pixel in pixels:
-        view = view_of(camera)
-        n = straighten((pixel - view.centre) / view.focal, camera["distortion"])
-        d = np.r_[n, 1.0] @ view.rotation
-        across = np.eye(3) - np.outer(d, d) / (d @ d)
-        a, b = a + across, b + across @ view.position
-    x = np.linalg.solve(a, b)
-    return float(np.mean([np.linalg.norm(seen(camera, x) - pixel) for camera, pixel in pixels]))
 
 
 @pytest.fixture

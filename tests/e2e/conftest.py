@@ -1,0 +1,35 @@
+"""A photo of the demo place, surveyed, for pieces to be drawn through."""
+
+from __future__ import annotations
+
+import pytest
+from tests.e2e.building import (
+    HOME,
+    T,
+    new_shot,
+    surveyed,
+)
+
+from roofline.demo.shot import FOLDER
+
+
+@pytest.fixture
+def yard(page, running):
+    address, _ = running
+    h, hut = T.HOUSE, T.HUT
+    lines = [
+        ("run", (-9.5, 0.86, 0.0), (9.0, 0.86, 0.0)),
+        ("run", (-8.0, 0.0, 3.0), (4.5, 0.0, 3.0)),
+        ("run", (h["lo"][0], h["hi"][1], h["hi"][2]), h["hi"]),
+        ("return", (h["lo"][0], 4.74, -2.7), (h["lo"][0], 4.74, -7.4)),
+        ("return", (10.4, 0.86, -3.0), (10.4, 0.86, -6.1)),
+        ("return", (-9.5, 0.0, 9.0), (-9.5, 0.0, -3.0)),
+        ("rise", (h["lo"][0], 0.86, -2.7), (h["lo"][0], 4.74, -2.7)),
+        ("rise", (hut["hi"][0], 0.86, -3.0), (hut["hi"][0], 3.72, -3.0)),
+        ("rise", (-9.3, 0, -9.0), (-9.3, 7, -9.0)),
+    ]
+    photo = (FOLDER / "photos" / "platform-side.jpg").read_bytes()
+    lx, _, lz = T.LAMP["foot"]
+    tape = ((lx, 0.0, lz), (lx, T.LAMP["height"], lz))
+    shot, ident = new_shot(page, address, photo, "platform-side.jpg", surveyed(HOME, lines, tape))
+    return shot, ident
