@@ -98,7 +98,10 @@ def off(solid, lo, hi) -> float:
 
 def rename(page, shot, name):
     """Name the piece that was built last; it is the chosen one."""
-    expect(page.locator("[data-solids] tr.chosen")).to_have_attribute("data-piece", solids(page, shot)[-1].id)
+    last = solids(page, shot)[-1].id
+    # the store can have it before the page does, and a locator that fits several rows fails at once
+    expect(page.locator(f"[data-solids] tr.chosen[data-piece='{last}']")).to_have_count(1)
+    expect(page.locator("[data-solids] tr.chosen")).to_have_count(1)
     page.fill("[aria-label=Name]", name)
     page.keyboard.press("Enter")
     page.locator(".picture").focus()
