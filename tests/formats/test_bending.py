@@ -7,7 +7,7 @@ import json
 import numpy as np
 import pytest
 from PIL import Image
-from tests.formats.test_package_and_cli import document, roofline
+from tests.formats.by_hand import document, roofline
 
 from roofline.core.camera import View, bend
 from roofline.core.handoff.lens import bent_picture

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 import zipfile
 from pathlib import Path
 
@@ -14,59 +12,13 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.conftest import looking, write_folder
+from tests.formats.by_hand import document, in_a_process, roofline
 
 from roofline.demo.shot import FOLDER
 from roofline.errors import PackageError
 from roofline.formats.package import open_package, write_package
 
-ROOFLINE = str(Path(sys.executable).with_name("roofline"))
 SCHEMA = Path(__file__).resolve().parents[2] / "docs" / "schema"
-VIEW = looking(240, 160, 200, 0, 0, (0, 1.5, 0))
-
-
-def document(**more) -> dict:
-    """A package by hand, as exchange.md has it: a wall 10 m ahead, and its photo."""
-    camera = {
-        "width": 240,
-        "height": 160,
-        "focal_px": 200,
-        "principal_point": [120, 80],
-        "distortion": [0, 0, 0, 0, 0],
-        "rotation": VIEW.rotation.tolist(),
-        "position": [0, 1.5, 0],
-    }
-    return {
-        "format": "roof-line-shot",
-        "version": 1,
-        "name": "By hand",
-        "delivery": {"width": 120, "height": 80, "fps": 12, "frames": 6},
-        "photos": [{"id": "a", "name": "A", "file": "a.png", "camera": camera}],
-        "solids": [
-            {
-                "id": "w",
-                "name": "Wall",
-                "kind": "mesh",
-                "vertices": [[-30, -20, -10], [30, -20, -10], [30, 20, -10], [-30, 20, -10]],
-                "faces": [{"name": "front", "loop": [0, 1, 2, 3]}],
-            }
-        ],
-        "plates": [{"id": "p", "name": "P", "photo": "a", "file": "a.png", "matte": None, "canvas": [0, 0, 240, 160]}],
-        "throws": [{"plate": "p", "targets": ["w/front"], "occlusion": True, "grade": {}}],
-        "move": {
-            "keys": [
-                {"frame": 1, "position": [0, 1.5, 0], "rotation": [0, 1, 0, 0], "focal_px": 100},
-                {"frame": 6, "position": [0, 1.5, -2], "rotation": [0, 1, 0, 0], "focal_px": 100},
-            ],
-            "sway": None,
-        },
-        "limits": {"stretch": 2.0, "magnification": 1.5, "gap_percent": 0.05, "strain_percent": 1.0},
-    } | more
-
-
-def roofline(*args, code=0):
-    done = subprocess.run([ROOFLINE, *map(str, args)], capture_output=True, text=True, timeout=240)
-    assert done.returncode == code, (done.returncode, done.stderr, done.stdout)
-    return done
 
 
 def test_a_package_written_by_hand_is_checked_and_probed(tmp_path):
@@ -93,6 +45,16 @@ def test_solids_that_bring_only_vertices_and_faces_are_read_as_they_stand(tmp_pa
     shot = open_package(write_folder(tmp_path / "shot", given, (240, 160))).shot
     assert shot.solids[0].kind == "mesh" and shot.solids[0].cutout == (kind == "flat")
     assert shot.solids[0].vertices[2] == (30, 20, -10)
+
+
+def test_a_pipeline_gets_codes_and_lines_from_a_process(tmp_path):
+    """What the other trials ask of the command in this process, once as outsiders call it."""
+    folder = write_folder(tmp_path / "shot", document(), (240, 160))
+    done = in_a_process("check", folder, "--json", "--width", "60")
+    assert done.returncode == 0 and json.loads(done.stdout)["holds"] and done.stderr == ""
+    done = in_a_process("check", tmp_path / "nowhere")
+    assert done.returncode == 2 and done.stdout == "" and done.stderr.count("\n") == 1
+    assert done.stderr.startswith("roofline: ") and "no package at" in done.stderr
 
 
 def test_a_move_that_does_not_hold_exits_with_one(tmp_path):
