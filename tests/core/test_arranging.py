@@ -44,6 +44,7 @@ def same_place(a, b) -> bool:
     return len(a) == len(b) and bool((away.min(1) < 3e-5).all() and (away.min(0) < 3e-5).all())
 
 
+@pytest.mark.slow
 @given(every, st.floats(-170, 170), st.tuples(st.floats(-9, 9), st.floats(-3, 3), st.floats(-9, 9)))
 @settings(max_examples=150, deadline=None)
 def test_moving_turning_and_mirroring_do_that_to_every_corner(solid, turn, shift):

@@ -56,6 +56,7 @@ def over(view, base, metres):
     return float(p[0]), float(p[1])
 
 
+@pytest.mark.slow
 @given(homes(), pixel, pixel, st.floats(0.3, 6), st.sampled_from(["block", "wall", "steps"]), st.floats(-0.5, 0.7))
 @settings(max_examples=200, deadline=None)
 def test_what_stands_on_two_feet_is_seen_where_it_was_clicked(view, a, b, height, kind, level):

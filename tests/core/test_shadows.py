@@ -139,6 +139,7 @@ def test_shadows_say_what_a_look_at_each_pixel_says(seed, at, loose):
     agrees(engine, looking(96, 64, 80, pan, tilt, (x, y, z), roll=8))
 
 
+@pytest.mark.slow
 @given(st.integers(0, 5), views, st.integers(1, 40), st.integers(1, 30), st.integers(0, 56), st.integers(0, 34))
 @settings(max_examples=40, deadline=None)
 def test_a_part_of_a_view_measures_what_the_whole_does(seed, at, width, height, left, top):

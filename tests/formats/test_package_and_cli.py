@@ -47,6 +47,7 @@ def test_solids_that_bring_only_vertices_and_faces_are_read_as_they_stand(tmp_pa
     assert shot.solids[0].vertices[2] == (30, 20, -10)
 
 
+@pytest.mark.slow
 def test_a_pipeline_gets_codes_and_lines_from_a_process(tmp_path):
     """What the other trials ask of the command in this process, once as outsiders call it."""
     folder = write_folder(tmp_path / "shot", document(), (240, 160))

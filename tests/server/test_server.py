@@ -231,6 +231,7 @@ schema = schemathesis.openapi.from_dict(
 )
 
 
+@pytest.mark.slow
 @schema.exclude(operation_id=["events", "start_delivery", "start_bring_back", "start_check"]).parametrize()
 @settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck))
 def test_no_request_breaks_the_server(case, app):

@@ -6,6 +6,8 @@ import json
 import socket
 import urllib.request
 
+import pytest
+
 from roofline.demo.shot import DEMO_ID
 
 BASE = f"/api/shots/{DEMO_ID}"
@@ -97,6 +99,7 @@ def test_news_say_which_shot_and_a_removed_one_is_told(app):
     assert client.get(f"/api/shots/{shot}/revision").status_code == 404
 
 
+@pytest.mark.slow
 def test_hundreds_of_idle_sockets_do_not_stop_the_server(running):
     address, _ = running
     host, port = address.removeprefix("http://").split(":")

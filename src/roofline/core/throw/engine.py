@@ -119,8 +119,8 @@ class Engine:
         """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is
         needed."""
         rest = resting(self.geometry, self.throws, NOTHING_SEEN)
-        k = rest._replace(**project(self.geometry, self.throws, moment)._asdict())
-        return k, rasterise(k, self.geometry.pieces.face, moment.view.width, moment.view.height)
+        cast = rest._replace(**project(self.geometry, self.throws, moment)._asdict())
+        return cast, rasterise(cast, self.geometry.pieces.face, moment.view.width, moment.view.height)
 
     def covered(self, moment: Moment) -> float:
         """The share, 0…1, of a view in which there is any surface."""
@@ -128,10 +128,10 @@ class Engine:
 
     def depth(self, moment: Moment) -> NDArray[np.float32]:
         """Depth (H, W) in metres of the nearest surface at every pixel centre; infinite where there is none."""
-        k, face = self._nearest(moment)
+        cast, face = self._nearest(moment)
         out = np.full(face.shape, np.inf, dtype=np.float32)
         y, x = np.nonzero(face >= 0)
-        form = k.depths.reshape(-1, 3)[face[y, x]]
+        form = cast.depths.reshape(-1, 3)[face[y, x]]
         inverse = form[:, 0] * (x + 0.5) + form[:, 1] * (y + 0.5) + form[:, 2]
         out[y, x] = 1 / np.maximum(inverse, 1e-12)
         return out
@@ -155,17 +155,17 @@ class Engine:
                 stretch=None,
                 magnification=None,
             )
-        k, t = self.cast(one, limits), self.throws
-        depth = 1.0 / float(k.depths[3 * face : 3 * face + 3] @ [0.5, 0.5, 1.0])
+        cast, t = self.cast(one, limits), self.throws
+        depth = 1.0 / float(cast.depths[3 * face : 3 * face + 3] @ [0.5, 0.5, 1.0])
         world = view.position + view.rays(np.array([x, y])) * depth
         rejected = []
         for i in range(t.pair_start[face], t.pair_start[face + 1]):
             if i == n:
                 break
-            status = m.reach_at(k, i, 0.5, 0.5)[0]
+            status = m.reach_at(cast, i, 0.5, 0.5)[0]
             rejected.append(Rejected(plate=t.plates[t.pair_plate[i]], reason=REASONS[status]))
         found = n >= 0
-        u, v = m.reach_at(k, n, 0.5, 0.5)[1:3] if found else (0.0, 0.0)
+        u, v = m.reach_at(cast, n, 0.5, 0.5)[1:3] if found else (0.0, 0.0)
         return ProbeReport(
             surface=self.geometry.names[face],
             plate=t.plates[t.pair_plate[n]] if found else None,

@@ -75,38 +75,39 @@ def matte_value(matte, at, width, height, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def solid_plate(s, p, u, v):  # type: ignore[no-untyped-def]
+def solid_plate(cast, p, u, v):  # type: ignore[no-untyped-def]
     """Whether plate p's matte, if it has one, is at least a half at a pixel (u, v) of its picture.
 
-    ``s``: a `Cast`, as it is or as a table.
+    ``cast``: a `Cast`, as it is or as a table.
     """
-    s = open_cast(s)
-    across = (int(s.canvas[6 * p + 4]) + SIDE - 1) >> BLOCK_BITS
-    block = s.blocks[s.block_at[p] + (int(v) >> BLOCK_BITS) * across + (int(u) >> BLOCK_BITS)]
+    cast = open_cast(cast)
+    across = (int(cast.canvas[6 * p + 4]) + SIDE - 1) >> BLOCK_BITS
+    block = cast.blocks[cast.block_at[p] + (int(v) >> BLOCK_BITS) * across + (int(u) >> BLOCK_BITS)]
     return block == SOLID or (
-        block == MIXED and matte_value(s.matte, s.matte_at[p], s.canvas[6 * p + 4], s.canvas[6 * p + 5], u, v) >= 0.5
+        block == MIXED
+        and matte_value(cast.matte, cast.matte_at[p], cast.canvas[6 * p + 4], cast.canvas[6 * p + 5], u, v) >= 0.5
     )
 
 
 @njit(cache=True, error_model="numpy")
-def solid_at(s, maps, grid, face, x, y):  # type: ignore[no-untyped-def]
+def solid_at(cast, maps, grid, face, x, y):  # type: ignore[no-untyped-def]
     """Whether a cut-out face is there at a pixel of a grid: its alpha is at least a half.
 
     The alpha is the matte of its first throw whose canvas covers the point; a cut-out on which nothing is thrown is
-    solid. ``s``: as in `solid_plate`; ``maps``: (grids × N × 9), flat.
+    solid. ``cast``: as in `solid_plate`; ``maps``: (grids × N × 9), flat.
     """
-    table, s = s, open_cast(s)
-    first, last = s.pair_start[face], s.pair_start[face + 1]
+    table, cast = cast, open_cast(cast)
+    first, last = cast.pair_start[face], cast.pair_start[face + 1]
     solid = first == last
     for n in range(first, last):
-        at = 9 * (grid * s.pairs + n)
+        at = 9 * (grid * cast.pairs + n)
         w = linear(maps, at + 6, x, y)
         if w <= 0:
             continue
         nearness = 1.0 / w
         u, v = linear(maps, at, x, y) * nearness, linear(maps, at + 3, x, y) * nearness
-        p = s.pair_plate[n]
-        if u < 0 or v < 0 or u >= s.canvas[6 * p + 4] or v >= s.canvas[6 * p + 5]:
+        p = cast.pair_plate[n]
+        if u < 0 or v < 0 or u >= cast.canvas[6 * p + 4] or v >= cast.canvas[6 * p + 5]:
             continue
         solid = solid_plate(table, p, u, v)
         break
@@ -153,32 +154,32 @@ def say_along(blocks, block, x0, count, solid):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def solid_plate_along(s, p, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
+def solid_plate_along(cast, p, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
     """`solid_plate` for those of a row's pixels [x0, x1) that are UNSAID and on plate p's picture.
 
     ``line``: as in `find_along`; ``block``: room for a row.
     """
-    s = open_cast(s)
-    width, height = s.canvas[6 * p + 4], s.canvas[6 * p + 5]
-    find_along(line, width, height, s.block_at[p], s.nowhere, x0, x1 - x0, block)
-    if say_along(s.blocks, block, x0, x1 - x0, solid):
+    cast = open_cast(cast)
+    width, height = cast.canvas[6 * p + 4], cast.canvas[6 * p + 5]
+    find_along(line, width, height, cast.block_at[p], cast.nowhere, x0, x1 - x0, block)
+    if say_along(cast.blocks, block, x0, x1 - x0, solid):
         for j in range(x1 - x0):
             i = np.uintp(x0) + np.uintp(j)
             if solid[i] == MIXED:
                 u, v = line_pixel(line, x0 + j + 0.5)
-                value = matte_value(s.matte, s.matte_at[p], width, height, u, v)
+                value = matte_value(cast.matte, cast.matte_at[p], width, height, u, v)
                 solid[i] = np.uint8(SOLID) if value >= 0.5 else np.uint8(CLEAR)
 
 
 @njit(cache=True, error_model="numpy")
-def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
+def solid_along(cast, maps, grid, face, line, x0, x1, block, solid):  # type: ignore[no-untyped-def]
     """Write `solid_at`, as CLEAR or SOLID, for the pixels [x0, x1) of a row, which ``line`` leads to the grid."""
-    table, s = s, open_cast(s)
-    first, last = s.pair_start[face], s.pair_start[face + 1]
+    table, cast = cast, open_cast(cast)
+    first, last = cast.pair_start[face], cast.pair_start[face + 1]
     fill(solid, x0, x1 - x0, np.uint8(SOLID if first == last else UNSAID))
     u1, u0, v1, v0, w1, w0 = line
     for n in range(first, last):
-        at = 9 * (grid * s.pairs + n)
+        at = 9 * (grid * cast.pairs + n)
         through = (
             linear_of(maps, at, u1, v1, w1),
             linear_of(maps, at, u0, v0, w0),
@@ -187,4 +188,4 @@ def solid_along(s, maps, grid, face, line, x0, x1, block, solid):  # type: ignor
             linear_of(maps, at + 6, u1, v1, w1),
             linear_of(maps, at + 6, u0, v0, w0),
         )
-        solid_plate_along(table, np.int64(s.pair_plate[n]), through, x0, x1, block, solid)
+        solid_plate_along(table, np.int64(cast.pair_plate[n]), through, x0, x1, block, solid)

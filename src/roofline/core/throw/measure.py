@@ -40,58 +40,58 @@ MANY = -2  # more than one pair, maybe
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def jacobian(k, n, u, v, nearness):  # type: ignore[no-untyped-def]
+def jacobian(cast, n, u, v, nearness):  # type: ignore[no-untyped-def]
     """∂(u, v)/∂(x, y) of pair n's map at a pixel whose image is (u, v), with homogeneous third component 1 /
     nearness."""
     at = 9 * n
     return (
-        (k.maps[at] - u * k.maps[at + 6]) * nearness,
-        (k.maps[at + 1] - u * k.maps[at + 7]) * nearness,
-        (k.maps[at + 3] - v * k.maps[at + 6]) * nearness,
-        (k.maps[at + 4] - v * k.maps[at + 7]) * nearness,
+        (cast.maps[at] - u * cast.maps[at + 6]) * nearness,
+        (cast.maps[at + 1] - u * cast.maps[at + 7]) * nearness,
+        (cast.maps[at + 3] - v * cast.maps[at + 6]) * nearness,
+        (cast.maps[at + 4] - v * cast.maps[at + 7]) * nearness,
     )
 
 
 @njit(cache=True, error_model="numpy")
-def reach(k, n, x, y):  # type: ignore[no-untyped-def]
+def reach(cast, n, x, y):  # type: ignore[no-untyped-def]
     """How pair n fares at a view's pixel: status, picture x, picture y, one over the homogeneous third component."""
-    table, k, at = k, open_cast(k), 4 * n
-    if x < k.boxes[at] or y < k.boxes[at + 1] or x > k.boxes[at + 2] or y > k.boxes[at + 3]:
+    table, cast, at = cast, open_cast(cast), 4 * n
+    if x < cast.boxes[at] or y < cast.boxes[at + 1] or x > cast.boxes[at + 2] or y > cast.boxes[at + 3]:
         return OUTSIDE, 0.0, 0.0, 0.0
-    w = linear(k.maps, 9 * n + 6, x, y)
+    w = linear(cast.maps, 9 * n + 6, x, y)
     if w <= 0:
         return OUTSIDE, 0.0, 0.0, 0.0
-    p = k.pair_plate[n]
+    p = cast.pair_plate[n]
     nearness = 1.0 / w
-    u, v = linear(k.maps, 9 * n, x, y) * nearness, linear(k.maps, 9 * n + 3, x, y) * nearness
-    if u < 0 or v < 0 or u >= k.canvas[6 * p + 4] or v >= k.canvas[6 * p + 5]:
+    u, v = linear(cast.maps, 9 * n, x, y) * nearness, linear(cast.maps, 9 * n + 3, x, y) * nearness
+    if u < 0 or v < 0 or u >= cast.canvas[6 * p + 4] or v >= cast.canvas[6 * p + 5]:
         return OUTSIDE, u, v, nearness
     if not solid_plate(table, p, u, v):
         return MATTE, u, v, nearness
-    if not k.pair_front[n]:
+    if not cast.pair_front[n]:
         return BACK, u, v, nearness
-    if hidden(table, np.int64(p), n, np.int64(k.pair_face[n]), u * k.scale[2 * p], v * k.scale[2 * p + 1]):
+    if hidden(table, np.int64(p), n, np.int64(cast.pair_face[n]), u * cast.scale[2 * p], v * cast.scale[2 * p + 1]):
         return HIDDEN, u, v, nearness
     return REACHED, u, v, nearness
 
 
 @njit(cache=True, error_model="numpy")
-def reach_at(k, n, x, y):  # type: ignore[no-untyped-def]
+def reach_at(cast, n, x, y):  # type: ignore[no-untyped-def]
     """`reach`, for one who has no table."""
-    table = np.empty(len(k), np.int64)
-    write_table(lent(k), table)
+    table = np.empty(len(cast), np.int64)
+    write_table(lent(cast), table)
     found = reach(lent(table), n, x, y)
     return found[0] + 0 * len(table), found[1], found[2], found[3]  # a table is let go of after its last mention
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def row_line(k, n, y):  # type: ignore[no-untyped-def]
+def row_line(cast, n, y):  # type: ignore[no-untyped-def]
     """Pair n's map along a row: slopes and constants in x of its three homogeneous components."""
     at = 9 * n
-    u1, v1, w1 = k.maps[at], k.maps[at + 3], k.maps[at + 6]
-    u0 = k.maps[at + 1] * y + k.maps[at + 2]
-    v0 = k.maps[at + 4] * y + k.maps[at + 5]
-    w0 = k.maps[at + 7] * y + k.maps[at + 8]
+    u1, v1, w1 = cast.maps[at], cast.maps[at + 3], cast.maps[at + 6]
+    u0 = cast.maps[at + 1] * y + cast.maps[at + 2]
+    v0 = cast.maps[at + 4] * y + cast.maps[at + 5]
+    w0 = cast.maps[at + 7] * y + cast.maps[at + 8]
     return u1, u0, v1, v0, w1, w0
 
 
@@ -114,11 +114,11 @@ def settle(pair, verdict, at, count, n, most, light, x0):  # type: ignore[no-unt
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def cut_away(k, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
+def cut_away(cast, p, line, x0, x1, band, light):  # type: ignore[no-untyped-def]
     """Write CUT_AWAY to the pixels [x0, x1) of a row, which ``line`` leads to plate p's picture, where its matte is
     not solid."""
     fill(band.solid, x0, x1 - x0, np.uint8(UNSAID))
-    solid_plate_along(k, p, line, x0, x1, band.block, band.solid)
+    solid_plate_along(cast, p, line, x0, x1, band.block, band.solid)
     darken_where(light, np.uint8(CUT_AWAY), band.solid, np.uint8(0), x0, x1 - x0)
 
 
@@ -145,26 +145,26 @@ def run_end(labels, at, count):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-untyped-def]
+def land(cast, spans, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-untyped-def]
     """Write the first pair in reach (−1 for none) and BARE, SPILLED or SOUND for a row's pixels that show one face.
 
     ``at``: where x0 stands in ``out``. Returns the pair when it is the same for all of them, or MANY.
     """
-    table, spans_table, k, s, out = k, s, open_cast(k), open_spans(s), open_out(out)
+    table, spans_table, cast, spans, out = cast, spans, open_cast(cast), open_spans(spans), open_out(out)
     pair, verdict, light, y = out.pair, out.verdict, falls.light, row + 0.5
     left, fresh, whole = x1 - x0, True, -1
-    for n in range(k.pair_start[face], k.pair_start[face + 1]):
-        strict, front = k.pair_occlusion[n] != 0, k.pair_front[n] != 0
+    for n in range(cast.pair_start[face], cast.pair_start[face + 1]):
+        strict, front = cast.pair_occlusion[n] != 0, cast.pair_front[n] != 0
         if left == 0:
             break
-        if (strict and not front) or y < k.boxes[4 * n + 1] - 1 or y > k.boxes[4 * n + 3] + 1:
+        if (strict and not front) or y < cast.boxes[4 * n + 1] - 1 or y > cast.boxes[4 * n + 3] + 1:
             continue
-        p = k.pair_plate[n]
-        start, stop = between(s.canvas, 4 * n, 4 * n + 4, y, x0, x1)
+        p = cast.pair_plate[n]
+        start, stop = between(spans.canvas, 4 * n, 4 * n + 4, y, x0, x1)
         if start >= stop:
             continue
         fallen = falling(spans_table, n, row, start, stop, falls)
-        plain = front and fallen == 0 and k.matte_at[p] < 0 and not s.looked[n]
+        plain = front and fallen == 0 and cast.matte_at[p] < 0 and not spans.looked[n]
         if fresh and plain and stop - start == left:  # as most are: a whole run, and nothing in its way
             fill(pair, at, left, np.int32(n))
             fill(verdict, at, left, np.uint8(SOUND))
@@ -174,11 +174,11 @@ def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-unty
             fill(pair, at, left, np.int32(-1))
             fill(verdict, at, left, np.uint8(BARE))
             fresh, whole = False, MANY
-        first, line = at + start - x0, row_line(k, n, y)
+        first, line = at + start - x0, row_line(cast, n, y)
         start_light(light, start, stop - start, LIT if front else SHADED, pair, first)
         if front:
             darken(table, spans_table, falls, fallen, n, face, line, start, stop, band)
-        if k.matte_at[p] >= 0:
+        if cast.matte_at[p] >= 0:
             cut_away(table, p, line, start, stop, band, light)
         left -= settle(pair, verdict, first, stop - start, n, LIT if strict else SHADED, light, start)
     if fresh:
@@ -188,14 +188,14 @@ def land(k, s, face, row, x0, x1, at, out, band, falls):  # type: ignore[no-unty
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def row_forms(k, n, y):  # type: ignore[no-untyped-def]
+def row_forms(cast, n, y):  # type: ignore[no-untyped-def]
     """w² J of pair n along a row: the first column's constants, the second's linear forms, and w's form.
 
     With w the homogeneous third component, the first column of w² J does not change along a row and the second is
     linear, so that the singular values follow with one division at each pixel.
     """
-    u1, u0, v1, v0, w1, w0 = row_line(k, n, y)
-    uy, vy, wy = k.maps[9 * n + 1], k.maps[9 * n + 4], k.maps[9 * n + 7]
+    u1, u0, v1, v0, w1, w0 = row_line(cast, n, y)
+    uy, vy, wy = cast.maps[9 * n + 1], cast.maps[9 * n + 4], cast.maps[9 * n + 7]
     first = (u1 * w0 - u0 * w1, v1 * w0 - v0 * w1)
     second = (uy * w1 - u1 * wy, uy * w0 - u0 * wy, vy * w1 - v1 * wy, vy * w0 - v0 * wy)
     return first, second, (w1, w0)
@@ -237,12 +237,12 @@ class Out(NamedTuple):
 
 
 @njit(cache=True, error_model="numpy")
-def measure_rows(k, s, width, r0, r1, out, band, falls):  # type: ignore[no-untyped-def]
+def measure_rows(cast, spans, width, r0, r1, out, band, falls):  # type: ignore[no-untyped-def]
     """Rows [r0, r1) of `measure`, in runs of pixels that show one face, and these in runs that show one plate.
 
     From left to right: what is written beyond a run's end, to fill a block, is written over by the next.
     """
-    tables, k, out = (k, s, out), open_cast(k), open_out(out)
+    tables, cast, out = (cast, spans, out), open_cast(cast), open_out(out)
     band, falls = lent(band), lent(falls)
     for row in range(r0, r1):
         line, y, end = row * (width + SIMD), row + 0.5, np.int64(0)
@@ -263,8 +263,8 @@ def measure_rows(k, s, width, r0, r1, out, band, falls):  # type: ignore[no-unty
                     n = out.pair[at]
                     count = run_end(out.pair, at, count)
                 if n >= 0:
-                    limits, forms = (k.limits[2 * f], k.limits[2 * f + 1]), row_forms(k, n, y)
-                    grade(at, last, count, forms, k.unit, limits, out.stretch, out.magnification, out.verdict)
+                    limits, forms = (cast.limits[2 * f], cast.limits[2 * f + 1]), row_forms(cast, n, y)
+                    grade(at, last, count, forms, cast.unit, limits, out.stretch, out.magnification, out.verdict)
                 else:
                     fill(out.stretch, at, count, np.float32(0))
                     fill(out.magnification, at, count, np.float32(0))
@@ -275,31 +275,31 @@ open_out = reader_of(Out, face="i4", pair="i4", verdict="u1", stretch="f4", magn
 
 
 @njit(cache=True, error_model="numpy")
-def measure_share(cast, found, results, share, width, height):  # type: ignore[no-untyped-def]
+def measure_share(cast_table, spans_table, out_table, share, width, height):  # type: ignore[no-untyped-def]
     """One share of the bands of `measure`; the first three are tables."""
-    k, s, out, bands = lent(cast), lent(found), lent(results), bands_of(height)
-    label, face = open_cast(cast).piece_face, open_out(results).face
+    cast, spans, out, bands = lent(cast_table), lent(spans_table), lent(out_table), bands_of(height)
+    label, face = open_cast(cast_table).piece_face, open_out(out_table).face
     band, falls = band_for(height // bands + 1, width), falls_for(width)
     for turn in range(bands * share // SHARES, bands * (share + 1) // SHARES):
         r0, r1 = band_rows(turn, bands, height)
-        rasterise_band(k, label, width, r0, r1, face, r0 * (width + SIMD), band)
-        measure_rows(k, s, width, r0, r1, out, band, falls)
+        rasterise_band(cast, label, width, r0, r1, face, r0 * (width + SIMD), band)
+        measure_rows(cast, spans, width, r0, r1, out, band, falls)
 
 
 @njit(cache=True, error_model="numpy", parallel=True)
-def _measure_everywhere(cast, found, results, width, height):  # type: ignore[no-untyped-def]
+def _measure_everywhere(cast_table, spans_table, out_table, width, height):  # type: ignore[no-untyped-def]
     for share in prange(SHARES):
-        measure_share(cast, found, results, np.int64(share), width, height)
+        measure_share(cast_table, spans_table, out_table, np.int64(share), width, height)
 
 
 @njit(cache=True, error_model="numpy")
-def measure(k, shadows, width, height):  # type: ignore[no-untyped-def]
+def measure(cast, shadows, width, height):  # type: ignore[no-untyped-def]
     """Face and pair (H, W) int32, verdict (H, W) uint8, stretch and magnification (H, W) float32 of a view.
 
-    ``k``: the view's cast. The results are views: between their rows there is room for a block. Spans and measures are
-    taken in one call: to hand over all the arrays once more costs as much as measuring a thousand pixels.
+    ``cast``: the view's. The results are views: between their rows there is room for a block. Spans and measures
+    are taken in one call: to hand over all the arrays once more costs as much as measuring a thousand pixels.
     """
-    found = spans(shadows, k, width, height)
+    found = spans(shadows, cast, width, height)
     room = height * (width + SIMD)
     out = Out(
         np.empty(room, dtype=np.int32),
@@ -308,11 +308,15 @@ def measure(k, shadows, width, height):  # type: ignore[no-untyped-def]
         np.empty(room, dtype=np.float32),
         np.empty(room, dtype=np.float32),
     )
-    cast, taken, results = np.empty(len(k), np.int64), np.empty(len(found), np.int64), np.empty(len(out), np.int64)
-    write_table(lent(k), cast)
-    write_table(lent(found), taken)
-    write_table(lent(out), results)
-    _measure_everywhere(cast, taken, results, width, height)
+    cast_table, spans_table, out_table = (
+        np.empty(len(cast), np.int64),
+        np.empty(len(found), np.int64),
+        np.empty(len(out), np.int64),
+    )
+    write_table(lent(cast), cast_table)
+    write_table(lent(found), spans_table)
+    write_table(lent(out), out_table)
+    _measure_everywhere(cast_table, spans_table, out_table, width, height)
     # the spans are let go of after their last mention, which therefore has to stand here
     stride = width + SIMD + 0 * len(found)
     return (

@@ -71,33 +71,35 @@ def band_for(rows, width):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def rasterise_band(k, label, width, r0, r1, shown, first, band):  # type: ignore[no-untyped-def]
+def rasterise_band(cast, label, width, r0, r1, shown, first, band):  # type: ignore[no-untyped-def]
     """Rows [r0, r1) of `rasterise`, to a flat array from place `first` on."""
-    table, k, band = k, open_cast(k), lent(band)
+    table, cast, band = cast, open_cast(cast), lent(band)
     depth, stride = band.depth, width + SIMD
     for i in range((r1 - r0) * stride):
         shown[np.uintp(first) + np.uintp(i)] = -1
     for i in range((r1 - r0) * stride):
         depth[i] = 0.0
-    for q in range(k.pieces):
+    for q in range(cast.pieces):
         box = np.uintp(4 * q)
-        y0, y1 = max(k.piece_boxes[box + 1], r0), min(k.piece_boxes[box + 3], r1)
-        x0, x1 = k.piece_boxes[box], k.piece_boxes[box + 2]
+        y0, y1 = max(cast.piece_boxes[box + 1], r0), min(cast.piece_boxes[box + 3], r1)
+        x0, x1 = cast.piece_boxes[box], cast.piece_boxes[box + 2]
         if label[q] < 0 or y0 >= y1 or x0 >= x1:
             continue
-        face = np.int64(k.piece_face[q])
-        slope, rise, rest = k.depths[3 * face], k.depths[3 * face + 1], k.depths[3 * face + 2]
+        face = np.int64(cast.piece_face[q])
+        slope, rise, rest = cast.depths[3 * face], cast.depths[3 * face + 1], cast.depths[3 * face + 2]
         for row in range(y0, y1):
             y = row + 0.5
-            lo, hi = between(k.lines, k.first[q], k.first[q + 1], y, x0, x1)
+            lo, hi = between(cast.lines, cast.first[q], cast.first[q + 1], y, x0, x1)
             if lo >= hi:
                 continue
             base = rise * y + rest
             at = (row - r0) * stride + lo
-            if not k.cutout[face]:
+            if not cast.cutout[face]:
                 lay(shown, first, depth, at, hi - lo, lo + 0.5, slope, base, label[q])
                 continue
-            solid_along(table, k.maps, np.int64(0), face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, band.block, band.solid)
+            solid_along(
+                table, cast.maps, np.int64(0), face, (1.0, 0.0, 0.0, y, 0.0, 1.0), lo, hi, band.block, band.solid
+            )
             lay_solid(shown, first, depth, at, hi - lo, lo, slope, base, label[q], band.solid)
 
 
@@ -118,11 +120,11 @@ def band_rows(turn, bands, height):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def rasterise_shares(k, label, begin, end, nearest):  # type: ignore[no-untyped-def]
+def rasterise_shares(cast, label, begin, end, nearest):  # type: ignore[no-untyped-def]
     """Shares [begin, end) of the bands of `rasterise`."""
     height, width = nearest.shape
-    label, bands, room = lent(label), bands_of(height), np.empty(len(k), np.int64)
-    write_table(lent(k), room)
+    label, bands, room = lent(label), bands_of(height), np.empty(len(cast), np.int64)
+    write_table(lent(cast), room)
     table = lent(room)
     rows, stride = height // bands + 1, width + SIMD
     drawn, band = np.empty(rows * stride, dtype=np.int32), band_for(rows, width)
@@ -136,14 +138,14 @@ def rasterise_shares(k, label, begin, end, nearest):  # type: ignore[no-untyped-
     return len(room)  # a table is let go of after its last mention
 
 
-def rasterise(k: Any, label: NDArray[np.int32], width: int, height: int) -> NDArray[np.int32]:
+def rasterise(cast: Any, label: NDArray[np.int32], width: int, height: int) -> NDArray[np.int32]:
     """Label (H, W) int32 of the nearest piece, −1 where there is none, at every pixel centre.
 
-    ``k``: the view's `Cast`; ``label`` (Q,): what is said of each piece, −1 for those that are left out. Cut-outs count
-    where their alpha is at least a half.
+    ``cast``: the view's; ``label`` (Q,): what is said of each piece, −1 for those that are left out. Cut-outs
+    count where their alpha is at least a half.
     """
     nearest = np.empty((height, width), dtype=np.int32)
-    side_by_side(lambda begin, end: rasterise_shares(k, label, begin, end, nearest), SHARES, width * height > ALONE)
+    side_by_side(lambda begin, end: rasterise_shares(cast, label, begin, end, nearest), SHARES, width * height > ALONE)
     return nearest
 
 

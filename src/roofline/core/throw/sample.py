@@ -136,32 +136,32 @@ def sample(tex, plate, u, v, a, b, c, d, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def unseen(k, n, face, u, v):  # type: ignore[no-untyped-def]
+def unseen(cast, n, face, u, v):  # type: ignore[no-untyped-def]
     """Whether pair n's plate cannot see its face at picture pixel (u, v)."""
-    table, k = k, open_cast(k)
-    p = np.int64(k.pair_plate[n])
-    return not k.pair_front[n] or hidden(table, p, n, face, u * k.scale[2 * p], v * k.scale[2 * p + 1])
+    table, cast = cast, open_cast(cast)
+    p = np.int64(cast.pair_plate[n])
+    return not cast.pair_front[n] or hidden(table, p, n, face, u * cast.scale[2 * p], v * cast.scale[2 * p + 1])
 
 
 @njit(cache=True, error_model="numpy")
-def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
+def shade(cast, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
     """Colour of an opaque face at a view's pixel, premultiplied; transparent where it is bare.
 
     Throws in reach lie over one another in order, by their mattes; what they leave uncovered is filled up in
     proportion, so that a feathered border of the last plate does not let the paper through.
     """
-    table, k = k, open_cast(k)
+    table, cast = cast, open_cast(cast)
     clear(out)
-    for n in range(k.pair_start[face], k.pair_start[face + 1]):
+    for n in range(cast.pair_start[face], cast.pair_start[face + 1]):
         status, u, v, nearness = reach(table, n, x, y)
         if status == OUTSIDE:
             continue
-        if status == MATTE and k.pair_occlusion[n] and unseen(table, n, face, u, v):
+        if status == MATTE and cast.pair_occlusion[n] and unseen(table, n, face, u, v):
             continue
-        if (status == HIDDEN or status == BACK) and k.pair_occlusion[n]:
+        if (status == HIDDEN or status == BACK) and cast.pair_occlusion[n]:
             continue
-        a, b, c, d = jacobian(k, n, u, v, nearness)
-        sample(tex, k.pair_plate[n], u, v, a, b, c, d, one)
+        a, b, c, d = jacobian(cast, n, u, v, nearness)
+        sample(tex, cast.pair_plate[n], u, v, a, b, c, d, one)
         rest = np.float32(1) - out[3]
         for i in range(4):
             out[i] += rest * one[i]
@@ -176,63 +176,63 @@ def shade(k, tex, face, x, y, out, one):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def inside(k, q, x, y):  # type: ignore[no-untyped-def]
+def inside(cast, q, x, y):  # type: ignore[no-untyped-def]
     """Inverse depth of piece q at a pixel, or 0 outside of it."""
-    k = open_cast(k)
-    result = linear(k.depths, 3 * k.piece_face[q], x, y)
-    for e in range(k.first[q], k.first[q + 1]):
-        if linear(k.edges, 3 * e, x, y) < 0:
+    cast = open_cast(cast)
+    result = linear(cast.depths, 3 * cast.piece_face[q], x, y)
+    for e in range(cast.first[q], cast.first[q + 1]):
+        if linear(cast.edges, 3 * e, x, y) < 0:
             result = 0.0
     return result
 
 
 @njit(cache=True, error_model="numpy")
-def cut_colour(k, tex, face, x, y, out):  # type: ignore[no-untyped-def]
+def cut_colour(cast, tex, face, x, y, out):  # type: ignore[no-untyped-def]
     """Colour and alpha of a cut-out at a pixel: its first throw whose canvas covers the point and that sees it."""
-    table, k = k, open_cast(k)
+    table, cast = cast, open_cast(cast)
     clear(out)
-    for n in range(k.pair_start[face], k.pair_start[face + 1]):
+    for n in range(cast.pair_start[face], cast.pair_start[face + 1]):
         status, u, v, nearness = reach(table, n, x, y)
         if status == OUTSIDE:
             continue
-        if status == REACHED or status == MATTE or not k.pair_occlusion[n]:
-            a, b, c, d = jacobian(k, n, u, v, nearness)
-            sample(tex, k.pair_plate[n], u, v, a, b, c, d, out)
+        if status == REACHED or status == MATTE or not cast.pair_occlusion[n]:
+            a, b, c, d = jacobian(cast, n, u, v, nearness)
+            sample(tex, cast.pair_plate[n], u, v, a, b, c, d, out)
         break
 
 
 @njit(cache=True, error_model="numpy")
-def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
+def paint_rows(nearest2, cut, cast, tex, first_row, acc, one, out):  # type: ignore[no-untyped-def]
     """Every sixteenth row of `paint`."""
-    table, k = k, open_cast(k)
+    table, cast = cast, open_cast(cast)
     height, width = out.shape[:2]
     sub = np.zeros(4, dtype=np.int64)
     hits = np.zeros(cut.size, dtype=np.int64)  # all of them may lie over one pixel
     near = np.zeros(cut.size)
     for row in range(first_row, height, STRIPES):
         for col in range(width):
-            for s in range(4):
-                sub[s] = nearest2[2 * row + s // 2, 2 * col + s % 2]
+            for quarter in range(4):
+                sub[quarter] = nearest2[2 * row + quarter // 2, 2 * col + quarter % 2]
             x, y = col + 0.5, row + 0.5
             whole = sub[0] == sub[1] and sub[0] == sub[2] and sub[0] == sub[3]
             parts = 1 if whole else 4
-            for s in range(parts):
-                if sub[s] >= 0:
-                    dx = 0.0 if whole else -0.25 + 0.5 * (s % 2)
-                    dy = 0.0 if whole else -0.25 + 0.5 * (s // 2)
-                    shade(table, tex, sub[s], x + dx, y + dy, acc, one)
+            for quarter in range(parts):
+                if sub[quarter] >= 0:
+                    dx = 0.0 if whole else -0.25 + 0.5 * (quarter % 2)
+                    dy = 0.0 if whole else -0.25 + 0.5 * (quarter // 2)
+                    shade(table, tex, sub[quarter], x + dx, y + dy, acc, one)
                     for i in range(4):
                         out[row, col, i] += acc[i] / np.float32(parts)
             count = 0
             for c in range(cut.shape[0]):
                 q = cut[c]
-                if col < k.piece_boxes[4 * q] or col >= k.piece_boxes[4 * q + 2]:
+                if col < cast.piece_boxes[4 * q] or col >= cast.piece_boxes[4 * q + 2]:
                     continue
-                if row < k.piece_boxes[4 * q + 1] or row >= k.piece_boxes[4 * q + 3]:
+                if row < cast.piece_boxes[4 * q + 1] or row >= cast.piece_boxes[4 * q + 3]:
                     continue
                 inv = inside(table, q, x, y)
-                face = k.piece_face[q]
-                if inv <= 0 or (count > 0 and k.piece_face[hits[count - 1]] == face):
+                face = cast.piece_face[q]
+                if inv <= 0 or (count > 0 and cast.piece_face[hits[count - 1]] == face):
                     continue
                 at = count
                 while at > 0 and near[at - 1] > inv:
@@ -241,15 +241,15 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
                 hits[at], near[at] = q, inv
                 count += 1
             for c in range(count):
-                face = k.piece_face[hits[c]]
+                face = cast.piece_face[hits[c]]
                 seen = 0.0
-                for s in range(4):
-                    other = sub[s]
+                for quarter in range(4):
+                    other = sub[quarter]
                     if other < 0:
                         seen += 0.25
                     else:
-                        sx, sy = x - 0.25 + 0.5 * (s % 2), y - 0.25 + 0.5 * (s // 2)
-                        if near[c] > linear(k.depths, 3 * other, sx, sy):
+                        sx, sy = x - 0.25 + 0.5 * (quarter % 2), y - 0.25 + 0.5 * (quarter // 2)
+                        if near[c] > linear(cast.depths, 3 * other, sx, sy):
                             seen += 0.25
                 if seen > 0:
                     cut_colour(table, tex, face, x, y, acc)
@@ -259,24 +259,24 @@ def paint_rows(nearest2, cut, k, tex, first_row, acc, one, out):  # type: ignore
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def paint_stripes(nearest2, cut, k, tex, begin, end, out):  # type: ignore[no-untyped-def]
+def paint_stripes(nearest2, cut, cast, tex, begin, end, out):  # type: ignore[no-untyped-def]
     """Stripes [begin, end) of `paint`: each is every sixteenth row."""
     acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
-    room = np.empty(len(k), np.int64)
-    write_table(lent(k), room)
+    room = np.empty(len(cast), np.int64)
+    write_table(lent(cast), room)
     table, tex, nearest2, out = lent(room), lent(tex), lent(nearest2), lent(out)
     for stripe in range(begin, end):
         paint_rows(nearest2, cut, table, tex, stripe, lent(acc), lent(one), out)
     return len(room) + len(acc) + len(one)  # what is lent is let go of after its last mention
 
 
-def paint(nearest2: NDArray[np.int32], cut: NDArray[np.int64], k: Any, tex: Any) -> NDArray[np.float32]:
+def paint(nearest2: NDArray[np.int32], cut: NDArray[np.int64], cast: Any, tex: Any) -> NDArray[np.float32]:
     """Picture (H, W, 4) float32, premultiplied linear, of a view.
 
     ``nearest2`` (2H, 2W): nearest opaque face on a grid twice as fine; ``cut``: pieces of cut-outs, laid over back to
-    front; ``k``: the view's cast.
+    front; ``cast``: the view's cast.
     """
     out = np.zeros((nearest2.shape[0] // 2, nearest2.shape[1] // 2, 4), dtype=np.float32)
     shared = out.shape[0] * out.shape[1] > ALONE // 4
-    side_by_side(lambda begin, end: paint_stripes(nearest2, cut, k, tex, begin, end, out), STRIPES, shared)
+    side_by_side(lambda begin, end: paint_stripes(nearest2, cut, cast, tex, begin, end, out), STRIPES, shared)
     return out

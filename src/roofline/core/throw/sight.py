@@ -119,9 +119,9 @@ def sight_of(geometry: Geometry, throws: Throws) -> Sight:
     rest, plates = resting(geometry, throws, NOTHING_SEEN), range(len(throws.plates))
     with ThreadPoolExecutor(2) as two:  # what is drawn of a plate is let go of as soon as it has been read
         looks = list(two.map(lambda p: _looked(geometry, throws, rest, p), plates))
-    drawn, seen, shown = [k for k, _, _ in looks], [c for _, c, _ in looks], [s for _, _, s in looks]
+    drawn, seen, shown = [cast for cast, _, _ in looks], [c for _, c, _ in looks], [s for _, _, s in looks]
     grids = [c.grid for c in seen]
-    depths = np.array([k.depths for k in drawn]).reshape(len(drawn), -1, 3)
+    depths = np.array([cast.depths for cast in drawn]).reshape(len(drawn), -1, 3)
     eyes = throws.standpoints[throws.pair_plate]
     front = np.einsum("ij,ij->i", geometry.normals[throws.pair_face], eyes) > geometry.offsets[throws.pair_face] + 1e-9
     scale = [raster_scale(throws, p) * throws.canvas[p, 2:4] / throws.canvas[p, 4:6] for p in plates]
@@ -137,9 +137,9 @@ def sight_of(geometry: Geometry, throws: Throws) -> Sight:
             "list_at": _starts([c.lists for c in seen]),
             "raster_size": np.array(sizes, dtype=np.int64).ravel(),
             "scale": np.array(scale, dtype=np.float64).ravel(),
-            "plate_edges": _joined([k.edges for k in drawn], np.float64),
+            "plate_edges": _joined([cast.edges for cast in drawn], np.float64),
             "plate_depths": depths.ravel(),
-            "plate_maps": _joined([k.maps for k in drawn], np.float64),
+            "plate_maps": _joined([cast.maps for cast in drawn], np.float64),
         },
-        shadows(geometry, throws, shown, [k.piece_boxes for k in drawn], front),
+        shadows(geometry, throws, shown, [cast.piece_boxes for cast in drawn], front),
     )

@@ -99,84 +99,88 @@ open_shadows = reader_of(
 
 
 @njit(cache=True, error_model="numpy")
-def _fall(k, s, i, visible, out, width, height, m, forms, corners, box):  # type: ignore[no-untyped-def]
+def _fall(cast, shadows, i, visible, out, width, height, m, forms, corners, box):  # type: ignore[no-untyped-def]
     """Where shadow i falls in a view; ``m`` and the like: room."""
-    k, s, out = open_cast(k), open_shadows(s), open_spans(out)
-    n = s.pair[i]
-    p, f, at = k.pair_plate[n], k.pair_face[n], 4 * n
+    cast, shadows, out = open_cast(cast), open_shadows(shadows), open_spans(out)
+    n = shadows.pair[i]
+    p, f, at = cast.pair_plate[n], cast.pair_face[n], 4 * n
     if visible[f, 0] >= visible[f, 2]:
         return
-    if k.boxes[at] > width or k.boxes[at + 1] > height or k.boxes[at + 2] < 0 or k.boxes[at + 3] < 0:
+    if cast.boxes[at] > width or cast.boxes[at + 1] > height or cast.boxes[at + 2] < 0 or cast.boxes[at + 3] < 0:
         return
     for j in range(3):
-        m[0, j] = k.maps[9 * n + j] * k.scale[2 * p]
-        m[1, j] = k.maps[9 * n + 3 + j] * k.scale[2 * p + 1]
-        m[2, j] = k.maps[9 * n + 6 + j]
-    first, sides = k.first[s.piece[i]], s.begin[i + 1] - s.begin[i] - 1
+        m[0, j] = cast.maps[9 * n + j] * cast.scale[2 * p]
+        m[1, j] = cast.maps[9 * n + 3 + j] * cast.scale[2 * p + 1]
+        m[2, j] = cast.maps[9 * n + 6 + j]
+    first, sides = cast.first[shadows.piece[i]], shadows.begin[i + 1] - shadows.begin[i] - 1
     for e in range(sides):
-        at = 3 * (p * k.corners + first + e)
-        _seen_through(k.plate_edges[at], k.plate_edges[at + 1], k.plate_edges[at + 2], m, forms, e)
+        at = 3 * (p * cast.corners + first + e)
+        _seen_through(cast.plate_edges[at], cast.plate_edges[at + 1], cast.plate_edges[at + 2], m, forms, e)
     if not _corners(forms, sides, corners):
         return
     bound(corners, 0, sides, width, height, box)
     out.left[i], out.top[i] = max(box[0], visible[f, 0]), max(box[1], visible[f, 1])
     out.right[i], out.bottom[i] = min(box[2], visible[f, 2]), min(box[3], visible[f, 3])
-    at, other = 3 * n, 3 * (p * k.faces + s.face[i])
+    at, other = 3 * n, 3 * (p * cast.faces + shadows.face[i])
     _seen_through(
-        k.plate_depths[other] - (1 + NEARER) * k.pair_depth[at],
-        k.plate_depths[other + 1] - (1 + NEARER) * k.pair_depth[at + 1],
-        k.plate_depths[other + 2] - (1 + NEARER) * k.pair_depth[at + 2],
+        cast.plate_depths[other] - (1 + NEARER) * cast.pair_depth[at],
+        cast.plate_depths[other + 1] - (1 + NEARER) * cast.pair_depth[at + 1],
+        cast.plate_depths[other + 2] - (1 + NEARER) * cast.pair_depth[at + 2],
         m,
         forms,
         sides,
     )
     for e in range(sides + 1):
-        edge_of(out.edges, s.begin[i] + e, forms[e, 0], forms[e, 1], forms[e, 2])
+        edge_of(out.edges, shadows.begin[i] + e, forms[e, 0], forms[e, 1], forms[e, 2])
 
 
 @njit(cache=True, error_model="numpy")
-def _fall_all(cast, shadows, found, visible, chunk, width, height):  # type: ignore[no-untyped-def]
+def _fall_all(cast_table, shadows_table, spans_table, visible, chunk, width, height):  # type: ignore[no-untyped-def]
     """One chunk of `spans`; the first three are tables."""
-    k, s, out = open_cast(cast), open_shadows(shadows), open_spans(found)
-    tables = lent(cast), lent(shadows), lent(found)
+    cast, shadows, out = open_cast(cast_table), open_shadows(shadows_table), open_spans(spans_table)
+    tables = lent(cast_table), lent(shadows_table), lent(spans_table)
     m, box = np.empty((3, 3)), np.empty(4, dtype=np.int32)
-    forms, corners = np.empty((s.most, 3)), np.empty((s.most, 3))
-    for n in range(k.pairs * chunk // CHUNKS, k.pairs * (chunk + 1) // CHUNKS):
-        p, f = k.pair_plate[n], k.pair_face[n]
+    forms, corners = np.empty((shadows.most, 3)), np.empty((shadows.most, 3))
+    for n in range(cast.pairs * chunk // CHUNKS, cast.pairs * (chunk + 1) // CHUNKS):
+        p, f = cast.pair_plate[n], cast.pair_face[n]
         if visible[f, 0] < visible[f, 2]:
-            _canvas_edges(out.canvas, 4 * n, k.maps, n, k.canvas[6 * p + 4], k.canvas[6 * p + 5])
-    for i in range(s.count * chunk // CHUNKS, s.count * (chunk + 1) // CHUNKS):
+            _canvas_edges(out.canvas, 4 * n, cast.maps, n, cast.canvas[6 * p + 4], cast.canvas[6 * p + 5])
+    for i in range(shadows.count * chunk // CHUNKS, shadows.count * (chunk + 1) // CHUNKS):
         _fall(tables[0], tables[1], i, visible, tables[2], width, height, m, forms, corners, box)
 
 
 @njit(cache=True, parallel=True, error_model="numpy")
-def _fall_everywhere(cast, shadows, found, visible, width, height):  # type: ignore[no-untyped-def]
+def _fall_everywhere(cast_table, shadows_table, spans_table, visible, width, height):  # type: ignore[no-untyped-def]
     for chunk in prange(CHUNKS):
-        _fall_all(cast, shadows, found, visible, np.int64(chunk), width, height)
+        _fall_all(cast_table, shadows_table, spans_table, visible, np.int64(chunk), width, height)
 
 
 @njit(cache=True, error_model="numpy")
-def spans(s, k, width, height):  # type: ignore[no-untyped-def]
-    """`Spans` of the shadows s in a view of the given size, whose cast is k."""
-    visible = boxes_of(k.piece_boxes, k.piece_face, k.pieces, k.faces)
-    room = s.count + SIMD
+def spans(shadows, cast, width, height):  # type: ignore[no-untyped-def]
+    """`Spans` of the shadows in a view of the given size, which has a cast."""
+    visible = boxes_of(cast.piece_boxes, cast.piece_face, cast.pieces, cast.faces)
+    room = shadows.count + SIMD
     out = Spans(
-        s.looked,
-        s.first,
-        s.face,
-        s.begin,
-        np.empty(4 * s.begin[s.count]),
+        shadows.looked,
+        shadows.first,
+        shadows.face,
+        shadows.begin,
+        np.empty(4 * shadows.begin[shadows.count]),
         np.zeros(room, dtype=np.int32),
         np.zeros(room, dtype=np.int32),
         np.zeros(room, dtype=np.int32),
         np.zeros(room, dtype=np.int32),
-        np.empty(16 * k.pairs),
+        np.empty(16 * cast.pairs),
     )
-    cast, shadows, found = np.empty(len(k), np.int64), np.empty(len(s), np.int64), np.empty(len(out), np.int64)
-    write_table(lent(k), cast)
-    write_table(lent(s), shadows)
-    write_table(lent(out), found)
-    _fall_everywhere(cast, shadows, found, visible, width, height)
+    cast_table, shadows_table, spans_table = (
+        np.empty(len(cast), np.int64),
+        np.empty(len(shadows), np.int64),
+        np.empty(len(out), np.int64),
+    )
+    write_table(lent(cast), cast_table)
+    write_table(lent(shadows), shadows_table)
+    write_table(lent(out), spans_table)
+    _fall_everywhere(cast_table, shadows_table, spans_table, visible, width, height)
     return out
 
 
@@ -211,18 +215,29 @@ def meet(left, top, right, bottom, first, count, row, x0, x1, meets):  # type: i
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def falling(s, n, row, x0, x1, falls):  # type: ignore[no-untyped-def]
+def falling(spans, n, row, x0, x1, falls):  # type: ignore[no-untyped-def]
     """Find those of pair n's shadows that fall on any of the pixels [x0, x1) of a row; returns how many."""
-    s = open_spans(s)
-    first, near, count = s.first[n], np.uintp(0), np.uintp(0)
-    shadows = s.first[n + 1] - first
-    meet(s.left, s.top, s.right, s.bottom, first, shadows, np.int32(row), np.int32(x0), np.int32(x1), falls.meets)
-    for j in range(shadows):  # most do not: kept or not without a branch
+    spans = open_spans(spans)
+    first, near, count = spans.first[n], np.uintp(0), np.uintp(0)
+    many = spans.first[n + 1] - first
+    meet(
+        spans.left,
+        spans.top,
+        spans.right,
+        spans.bottom,
+        first,
+        many,
+        np.int32(row),
+        np.int32(x0),
+        np.int32(x1),
+        falls.meets,
+    )
+    for j in range(many):  # most do not: kept or not without a branch
         falls.shadow[near] = first + j
         near += np.uintp(falls.meets[np.uintp(j)])
     for j in range(near):
         i = np.uintp(falls.shadow[j])
-        lo, hi = between(s.edges, s.begin[i], s.begin[i + 1], row + 0.5, x0, x1)
+        lo, hi = between(spans.edges, spans.begin[i], spans.begin[i + 1], row + 0.5, x0, x1)
         falls.shadow[count], falls.lo[count], falls.hi[count] = i, lo, hi
         count += np.uintp(lo < hi)
     return count
@@ -247,17 +262,17 @@ def darken_where(light, value, solid, there, x0, count):  # type: ignore[no-unty
 
 
 @njit(cache=True, error_model="numpy", inline="always")
-def darken(k, s, falls, count, n, face, line, x0, x1, band):  # type: ignore[no-untyped-def]
+def darken(cast, spans, falls, count, n, face, line, x0, x1, band):  # type: ignore[no-untyped-def]
     """Make SHADED what is LIT of the pixels [x0, x1) of a row, which show a face, where pair n's plate does not see it.
 
     ``falls``, ``count``: from `falling`; ``line``: the pair's map along the row.
     """
-    table, k, s = k, open_cast(k), open_spans(s)
-    p, light = np.int64(k.pair_plate[n]), falls.light
+    table, cast, spans = cast, open_cast(cast), open_spans(spans)
+    p, light = np.int64(cast.pair_plate[n]), falls.light
     u1, u0, v1, v0, w1, w0 = line
-    sx, sy = k.scale[2 * p], k.scale[2 * p + 1]
+    sx, sy = cast.scale[2 * p], cast.scale[2 * p + 1]
     line = (u1 * sx, u0 * sx, v1 * sy, v0 * sy, w1, w0)  # to the plate's raster
-    if s.looked[n]:
+    if spans.looked[n]:
         for x in range(x0, x1):
             if light[x] == LIT:
                 u, v = line_pixel(line, x + 0.5)
@@ -265,9 +280,9 @@ def darken(k, s, falls, count, n, face, line, x0, x1, band):  # type: ignore[no-
                     light[x] = SHADED
     for shadow in range(count):
         lo, hi = np.int64(falls.lo[shadow]), np.int64(falls.hi[shadow])
-        other = np.int64(s.face[falls.shadow[shadow]])
-        if k.cutout[other]:
-            solid_along(table, k.plate_maps, p, other, line, lo, hi, band.block, band.solid)
+        other = np.int64(spans.face[falls.shadow[shadow]])
+        if cast.cutout[other]:
+            solid_along(table, cast.plate_maps, p, other, line, lo, hi, band.block, band.solid)
             darken_where(light, np.uint8(SHADED), band.solid, np.uint8(1), lo, hi - lo)
         else:
             darken_row(light, lo, hi - lo)
