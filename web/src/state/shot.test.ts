@@ -341,3 +341,18 @@ describe('long work', () => {
     }
   })
 })
+
+describe('answers that never fit', () => {
+  it('are not asked for without end, and the page says so', async () => {
+    const s = await opened()
+    server.answer = () => ({ body: renamed(30, 'b', 'Barn') })
+    await s.change('PUT', '/solids/b', { name: 'Barn' })
+    s.take(renamed(40, 'b', 'Barn'))
+    await vi.waitFor(() => expect(s.problem).toContain('Load the page again'))
+    const asked = server.asked.length
+    await quiet()
+    expect(server.asked.length).toBe(asked)
+    expect(asked).toBeLessThan(8)
+    expect(s.shot.solids.map((x) => x.name)).toEqual(['a', 'b'])
+  })
+})

@@ -26,6 +26,8 @@ export const STAGES: { id: Stage; name: string }[] = [
   { id: 'handoff', name: 'Hand-off' },
 ]
 
+const MOST_ASTRAY = 3
+
 export const useShot = defineStore('shot', () => {
   const state = shallowRef<ShotState | null>(null)
   const problem = ref<string | null>(null)
@@ -40,6 +42,8 @@ export const useShot = defineStore('shot', () => {
   /** That the shot was removed elsewhere. */
   const removed = ref(false)
   let deaf: (() => void) | null = null
+  /** How many answers in a row did not fit. One can, when answers overtake one another; a row of them is a fault. */
+  let astray = 0
   /** The newest revision that news have told of. */
   let newest = 0
   const doneWaiters = new Map<string, (job: Job) => void>()
@@ -64,8 +68,13 @@ export const useShot = defineStore('shot', () => {
     if (!fits(known, answer)) {
       // an answer to what the page had by then: what it has by now must be asked for
       told.has = ''
+      if (++astray > MOST_ASTRAY) {
+        problem.value = 'What the server answers does not fit what this page shows. Load the page again.'
+        return
+      }
       return void refresh()
     }
+    astray = 0
     const next = merged(known, answer)
     state.value = next
     told.shot = next.id
