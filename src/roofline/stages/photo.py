@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
 from roofline.core.move.path import framing, home_photo
+from roofline.core.survey import linked
 from roofline.errors import MassingError, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.handoff import Delivery
@@ -67,14 +68,22 @@ def bring(desk: Desk, shot_id: str, filename: str, data: bytes) -> str:
 
 
 def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
-    """Remove a photo with its plates and their throws."""
+    """Remove a photo with its plates, their throws and its views of shared points; photos that hung on it are solved
+    anew."""
 
     def alter(shot: Shot) -> Shot:
         photo_of(shot, photo_id)
+        others = {p.id for p in linked.linked(shot, photo_id)} - {photo_id}
         gone = {p.id for p in shot.plates if p.photo == photo_id}
-        shot.photos = [p for p in shot.photos if p.id != photo_id]
-        shot.plates = [p for p in shot.plates if p.id not in gone]
         shot.throws = [t for t in shot.throws if t.plate not in gone]
+        shot.plates = [p for p in shot.plates if p.id not in gone]
+        shot.photos = [p for p in shot.photos if p.id != photo_id]
+        for photo in shot.photos:
+            if photo.standpoint == photo_id:
+                photo.standpoint = None
+        seen = [t.model_copy(update={"seen": {p: at for p, at in t.seen.items() if p != photo_id}}) for t in shot.ties]
+        shot.ties = [t for t in seen if t.seen]
+        linked.solve_again(shot, others)
         if not any(p.camera for p in shot.photos):
             shot.delivery.framing = None
         return shot

@@ -90,8 +90,9 @@ def remove(desk: Desk, shot_id: str, plate_id: str) -> None:
         if plate.role == "photo" and sum(p.photo == plate.photo and p.role == "photo" for p in shot.plates) == 1:
             raise PlateError("The photo itself stays a plate; remove the photo to be rid of it.")
         gone = {plate_id} | {p.id for p in shot.plates if p.clean_of == plate_id}
-        shot.plates = [p for p in shot.plates if p.id not in gone]
+        # a shot is checked at every step: what names the plates goes first
         shot.throws = [t for t in shot.throws if t.plate not in gone]
+        shot.plates = [p for p in shot.plates if p.id not in gone]
         return shot
 
     desk.store.change(shot_id, "Remove a plate", alter)

@@ -62,7 +62,7 @@ def resolve(shot: Shot, photo_id: str) -> None:
     ready = _ready(group)
     for p in group:
         if p not in ready:
-            p.result, p.camera, p.problem = None, None, None
+            _unsurveyed(p)
     if not ready:
         return
     try:
@@ -92,14 +92,22 @@ def _member(photo: Photo) -> Member:
     return Member(photo.id, photo.name, survey_input(photo, photo.survey), photo.lens, photo.standpoint)
 
 
+def _unsurveyed(photo: Photo) -> None:
+    """Nothing is traced: what was solved goes; a camera that came with a package, and was never solved, stays."""
+    if photo.result is not None:
+        photo.result, photo.camera = None, None
+    photo.problem = None
+
+
 def _alone(photo: Photo) -> None:
+    if not (photo.survey.edges or photo.survey.horizon):
+        return _unsurveyed(photo)
     photo.result, photo.problem, photo.camera = None, None, None
-    if photo.survey.edges or photo.survey.horizon:
-        try:
-            photo.result = solve(survey_input(photo, photo.survey))
-            photo.camera = photo.result.camera
-        except SurveyError as error:
-            photo.problem = str(error)
+    try:
+        photo.result = solve(survey_input(photo, photo.survey))
+        photo.camera = photo.result.camera
+    except SurveyError as error:
+        photo.problem = str(error)
 
 
 def _forget_points(shot: Shot, photos: set[str]) -> None:
