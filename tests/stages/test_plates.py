@@ -1,0 +1,171 @@
+"""Foregrounds outlined, clean plates behind them, throws in order."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.stages.conftest import SQUARE, ended, png
+
+from roofline.errors import Conflict, NotFound, PlateError
+from roofline.formats import pictures
+from roofline.model.plates import Outline, Throw
+from roofline.stages import photo, plates
+from roofline.stages.massing import arranging
+
+
+def matte(desk, plate) -> np.ndarray:
+    return pictures.matte_of(desk.store.blobs.read(plate.matte), plate.name)
+
+
+def pixels(desk, plate) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(desk.store.blobs.read(plate.file))).convert("RGB"))
+
+
+@pytest.fixture
+def noisy(desk, wall) -> str:
+    """The shot with a second photo of noise, on which each pixel can be told from the others."""
+    photo.bring(desk, wall, "noise.png", png(240, 160, seed=8))
+    return wall
+
+
+def test_an_outline_cuts_its_own_pixels_out(desk, noisy):
+    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    shot = desk.store.load(noisy)
+    plate = shot.plate(made)
+    assert (plate.name, plate.role, made) == ("Crate", "foreground", "crate")
+    x0, y0, w, h = map(int, plate.canvas)
+    whole = pixels(desk, next(p for p in shot.plates if p.id == "noise"))
+    assert (pixels(desk, plate) == whole[y0 : y0 + h, x0 : x0 + w]).all()
+    got = matte(desk, plate)
+    assert got.shape == (h, w)
+    assert got[51 - y0 : 109 - y0, 61 - x0 : 109 - x0].min() > 0.99  # within, away from the border
+    assert got.sum() == pytest.approx(50 * 60, rel=0.02)
+    assert shot.throws[0].plate == made and shot.throws[0].targets == []  # before everything else
+
+
+def test_a_new_outline_keeps_the_plate_and_its_throws(desk, noisy):
+    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    plates.set_throws(desk, noisy, [Throw(plate=made, targets=["w"])], None)
+    other = Outline(points=[(10, 10), (40, 12), (22, 60)], feather_px=0)
+    assert plates.outline(desk, noisy, "ignored", other, None, made) == made
+    shot = desk.store.load(noisy)
+    assert shot.plate(made).outline == other and shot.plate(made).name == "Crate"
+    assert shot.plate(made).photo == "noise" and shot.throws == [Throw(plate=made, targets=["w"])]
+    assert matte(desk, shot.plate(made)).sum() == pytest.approx(0.5 * abs(30 * 50 - 12 * 2), rel=0.04)
+    with pytest.raises(PlateError, match="Only a foreground"):
+        plates.outline(desk, noisy, "noise", SQUARE, None, "noise")
+
+
+@pytest.mark.parametrize(
+    ("points", "says"),
+    [
+        ([(300, 10), (400, 10), (400, 90)], "no part of the photo"),
+        ([(20, 20), (90, 20), (50, 20)], "encloses no area"),
+    ],
+)
+def test_outlines_of_nothing_are_refused(desk, wall, points, says):
+    before = desk.store.load(wall)
+    with pytest.raises(PlateError, match=says):
+        plates.outline(desk, wall, "a", Outline(points=points, feather_px=0), None, None)
+    assert desk.store.load(wall) == before
+
+
+def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, noisy):
+    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    job = ended(desk, plates.order_clean(desk, noisy, front, 4.0))
+    assert job.state == "done"
+    shot = desk.store.load(noisy)
+    clean = shot.plate(job.result["plate"])
+    assert (clean.role, clean.clean_of, clean.name, clean.grow_px) == ("clean", front, "Clean behind Crate", 4.0)
+    x0, y0, w, h = map(int, clean.canvas)
+    source, made = pixels(desk, shot.plate("noise"))[y0 : y0 + h, x0 : x0 + w], pixels(desk, clean)
+    ys, xs = np.mgrid[y0 : y0 + h, x0 : x0 + w] + 0.5
+    away = np.hypot(np.maximum(np.abs(xs - 85) - 25, 0), np.maximum(np.abs(ys - 80) - 30, 0))
+    assert (made == source)[away > 6].all()
+    assert (made != source)[away < 2].any(axis=-1).mean() > 0.95
+    hole = matte(desk, clean) > 0.5
+    assert hole.sum() == job.result["filled_px"] and hole[away < 3].all() and not hole[away > 6].any()
+    # thrown right before its photo, made again in its own place
+    order = [t.plate for t in shot.throws]
+    assert order.index(clean.id) == order.index("noise") - 1
+    again = ended(desk, plates.order_clean(desk, noisy, front, 0.0))
+    assert again.result["plate"] == clean.id and again.result["filled_px"] < job.result["filled_px"]
+
+
+@pytest.mark.parametrize(
+    ("plate", "grow", "says"),
+    [
+        ("p", 2.0, "behind a foreground plate"),
+        ("crate", -1.0, "0 to 500 px"),
+        ("crate", 501.0, "0 to 500"),
+        ("none", 1.0, "no plate 'none'"),
+    ],
+)
+def test_clean_plates_that_cannot_be_say_why(desk, wall, plate, grow, says):
+    plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    before = desk.store.load(wall)
+    job = ended(desk, plates.order_clean(desk, wall, plate, grow))
+    assert job.state == "failed" and says in job.error
+    assert desk.store.load(wall) == before
+
+
+def test_a_foreground_goes_with_its_clean_plate_and_their_throws(desk, wall):
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    clean = ended(desk, plates.order_clean(desk, wall, front, 2.0)).result["plate"]
+    before = desk.store.load(wall)
+    plates.remove(desk, wall, front)
+    shot = desk.store.load(wall)
+    assert [p.id for p in shot.plates] == ["p"] and [t.plate for t in shot.throws] == ["p"]
+    desk.store.undo(wall)
+    assert desk.store.load(wall) == before
+    plates.remove(desk, wall, clean)  # the clean plate alone
+    assert {p.id for p in desk.store.load(wall).plates} == {"p", front}
+    with pytest.raises(PlateError, match="remove the photo"):
+        plates.remove(desk, wall, "p")
+    with pytest.raises(NotFound):
+        plates.remove(desk, wall, clean)
+
+
+def test_a_clean_plate_sees_through_what_its_foreground_is_thrown_on(desk, wall):
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    clean = ended(desk, plates.order_clean(desk, wall, front, 2.0)).result["plate"]
+    made = arranging.arranged(desk, wall, arranging.Repeat(ids=["w"], step=(0, 0, 5)))[0]
+    throws = [Throw(plate=front, targets=[made]), Throw(plate=clean, targets=["w"]), Throw(plate="p", targets=["w"])]
+    plates.set_throws(desk, wall, throws, None)
+    shot = desk.store.load(wall)
+    assert shot.plate(clean).without == [made] and shot.plate("p").without == []
+    assert shot.throws == throws
+    plates.set_throws(desk, wall, throws[1:], None)
+    assert desk.store.load(wall).plate(clean).without == []
+
+
+def test_throws_from_an_older_list_go_over_nothing(desk, wall):
+    revision = desk.store.revision(wall)
+    plates.set_throws(desk, wall, [Throw(plate="p", targets=[])], revision)
+    with pytest.raises(Conflict):
+        plates.set_throws(desk, wall, [Throw(plate="p", targets=["w"])], revision)
+    assert desk.store.load(wall).throws == [Throw(plate="p", targets=[])]
+    plates.rename(desk, wall, "p", "Photo of the wall")  # what changes no throw does not stand in the way
+    plates.set_throws(desk, wall, [Throw(plate="p", targets=["w"])], revision + 1)
+    assert desk.store.load(wall).throws[0].targets == ["w"]
+
+
+def test_a_plate_for_the_browser_has_its_matte_as_alpha(desk, noisy):
+    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    plate = desk.store.load(noisy).plate(front)
+    data, kind = plates.texture(desk, noisy, front, 4000)
+    got = np.asarray(Image.open(io.BytesIO(data)))
+    assert kind == "image/png" and got.shape[-1] == 4
+    assert np.abs(got[..., 3] / 255.0 - matte(desk, plate)).max() < 0.004
+    assert (got[..., :3] == pixels(desk, plate)).all()
+    data, kind = plates.texture(desk, noisy, "noise", 60)
+    assert kind == "image/jpeg" and Image.open(io.BytesIO(data)).size == (60, 40)
+
+
+def test_the_rail_names_a_plate_that_is_thrown_on_nothing(desk, wall):
+    assert plates.telling(desk.store.load(wall)) == ("1 plate · 1 thrown", None)
+    plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    assert plates.telling(desk.store.load(wall)) == ("2 plates · 1 thrown", "Crate is thrown on nothing")
