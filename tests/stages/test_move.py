@@ -1,0 +1,202 @@
+"""Keys and limits set, frames looked at, moves checked and brought back."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.stages.conftest import ended
+
+from roofline.core.camera import pan_tilt_roll, quaternion_to_matrix
+from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
+from roofline.model.base import VERDICTS
+from roofline.model.move import Key, Limits, Move, SurfaceLimits
+from roofline.stages import move, photo
+
+AHEAD = (0.0, 1.0, 0.0, 0.0)
+
+
+def key(frame: int, x: float = 0.0, **more) -> Key:
+    return Key(**{"frame": frame, "position": (x, 1.5, 0.0), "rotation": AHEAD, "focal_px": 100.0} | more)
+
+
+def frames(desk, wall) -> list[int]:
+    return [k.frame for k in desk.store.load(wall).move.keys]
+
+
+def aside(desk, wall, x: float) -> None:
+    """A move from home x metres to the right: the wall's picture ends 6 m to the right of home."""
+    move.set_key(desk, wall, "6", key(6, x))
+
+
+# ---------------------------------------------------------------- set
+
+
+def test_a_key_takes_the_place_of_the_one_it_was_and_of_any_on_its_frame(desk, wall):
+    move.set_key(desk, wall, "new", key(3, 0.5))
+    assert frames(desk, wall) == [1, 3, 6]
+    move.set_key(desk, wall, "3", key(4, 0.7))  # moved along
+    assert frames(desk, wall) == [1, 4, 6]
+    move.set_key(desk, wall, "4", key(6, 0.9))  # onto another one
+    assert frames(desk, wall) == [1, 6]
+    assert desk.store.load(wall).move.keys[1].position == (0.9, 1.5, 0.0)
+    for _ in range(3):
+        desk.store.undo(wall)
+    assert frames(desk, wall) == [1, 6]
+
+
+def test_a_key_off_the_shots_frames_is_refused(desk, wall):
+    before = desk.store.load(wall)
+    with pytest.raises(ValueError, match="outside the shot's frames 1 to 6"):
+        move.set_key(desk, wall, "6", key(7))
+    assert desk.store.load(wall) == before
+
+
+def test_a_key_at_home_is_the_surveyed_camera_and_follows_it(desk, wall):
+    move.set_key(desk, wall, "1", key(1, 40.0, home=True, ease="pass"))
+    got = desk.store.load(wall).move.keys[0]
+    # half the photo's size is delivered: half its focal length
+    assert got.position == (0, 1.5, 0) and got.focal_px == 100 and got.home and got.ease == "pass"
+
+    def stepped(shot):
+        camera = shot.photos[0].camera
+        shot.photos[0].camera = camera.model_copy(update={"position": (3.0, 1.5, 0.0)})
+        return shot
+
+    desk.store.change(wall, "Step aside", stepped)
+    eye = move.moment(desk.store.load(wall), 1).view.position
+    assert np.allclose(eye, (3, 1.5, 0))
+
+
+def test_a_key_is_removed_once(desk, wall):
+    move.remove_key(desk, wall, "6")
+    assert frames(desk, wall) == [1]
+    with pytest.raises(NotFound, match="no key on frame 6"):
+        move.remove_key(desk, wall, "6")
+
+
+@pytest.mark.parametrize("angles", [(0, 0, 0), (30, -10, 5), (-170, 80, -90)])
+def test_figures_of_a_key_are_degrees(angles):
+    made = move.key_by_figures(4, (1, 2, 3), angles, 90.0, False, "rest")
+    turn = quaternion_to_matrix(made.rotation).T
+    assert np.degrees(pan_tilt_roll(turn)) == pytest.approx(angles)
+    assert (made.frame, made.position, made.focal_px, made.ease) == (4, (1, 2, 3), 90, "rest")
+
+
+def test_keys_made_from_an_older_move_go_over_nothing(desk, wall):
+    revision = desk.store.revision(wall)
+    move.set_key(desk, wall, "3", key(3))
+    with pytest.raises(Conflict):
+        move.set_move(desk, wall, Move(keys=[key(1)]), "Set the keys", revision)
+    assert frames(desk, wall) == [1, 3, 6]
+    move.set_move(desk, wall, Move(keys=[key(1)]), "Set the keys", None)  # a script may insist
+    assert frames(desk, wall) == [1]
+
+
+# ---------------------------------------------------------------- looked at
+
+
+def test_moments_are_those_of_the_shots_frames(desk, wall):
+    shot = desk.store.load(wall)
+    one = move.moment(shot, 6, 60)
+    assert (one.frame, one.view.width, one.view.height, one.view.focal) == (6, 60, 40, 50)
+    assert np.allclose(one.view.position, (0, 1.5, -2))
+    assert move.moment(shot, 6, 9000).view.width == 120  # never more than is delivered
+    for frame in (0, 7, -(10**12), 10**12):
+        with pytest.raises(RoofLineError, match="frames 1 to 6"):
+            move.moment(shot, frame)
+
+
+def test_a_wall_looks_the_same_to_verdicts_picture_and_probe(desk, wall):
+    aside(desk, wall, 10.0)
+    shot = desk.store.load(wall)
+    got = np.asarray(Image.open(io.BytesIO(move.verdicts(desk, shot, 6, 120))))
+    # the photo reaches 6 m to each side; from 10 m to the right, that is −16 … −4 m: columns 0 to 20 of 120
+    assert got.shape == (80, 120)
+    assert set(np.unique(got[:, :19])) == {VERDICTS.index("sound")}
+    assert set(np.unique(got[:, 21:])) == {VERDICTS.index("bare")}
+    picture = np.asarray(Image.open(io.BytesIO(move.picture(desk, shot, 6, 120))))
+    assert np.abs(picture[:, :18].astype(int) - 120).max() <= 1 and picture[:, 22:].max() == 0
+    assert move.probe(desk, shot, 6, 10.0, 40.0).verdict == "sound"
+    bare = move.probe(desk, shot, 6, 90.0, 40.0)
+    assert (bare.verdict, bare.surface, bare.plate) == ("bare", "w/front", None)
+    assert [(r.plate, r.reason) for r in bare.rejected] == [("p", "outside")]
+    for far in (1e6, float("nan"), float("inf")):
+        with pytest.raises(RoofLineError, match="far outside"):
+            move.probe(desk, shot, 6, far, 0.0)
+
+
+# ---------------------------------------------------------------- checked
+
+
+def test_a_check_is_kept_for_this_very_move_and_found_again_after_undo(desk, wall):
+    aside(desk, wall, 1.0)
+    assert move.checked(desk, desk.store.load(wall)) == (None, [])
+    job = ended(desk, move.order_check(desk, wall))
+    assert job.state == "done" and job.result["frames"] == 6
+    report, said = move.checked(desk, desk.store.load(wall))
+    assert [f.frame for f in report.frames] == [1, 2, 3, 4, 5, 6] and said
+    assert job.result["holding"] == sum(f.holds for f in report.frames) < 6
+    move.set_limits(desk, wall, Limits(gap_percent=100, strain_percent=100))
+    assert move.report_of(desk, desk.store.load(wall)) is None
+    ended(desk, move.order_check(desk, wall))
+    assert move.report_of(desk, desk.store.load(wall)).holds
+    desk.store.undo(wall)
+    assert move.report_of(desk, desk.store.load(wall)) == report
+
+
+def test_limits_of_one_surface_count_for_it_alone(desk, wall):
+    move.set_key(desk, wall, "6", key(6, 0.0, position=(0.0, 1.5, -8.0)))  # 2 m before the wall: 2.5 times enlarged
+    shot = desk.store.load(wall)
+    assert move.probe(desk, shot, 6, 60, 40).verdict == "soft"
+    move.set_limits(desk, wall, Limits(surfaces={"w/front": SurfaceLimits(magnification=2.6)}))
+    assert move.probe(desk, desk.store.load(wall), 6, 60, 40).verdict == "sound"
+
+
+def test_a_move_is_brought_back_to_what_holds_and_no_further(desk, wall):
+    aside(desk, wall, 4.0)
+    move.set_limits(desk, wall, Limits(gap_percent=10))
+    before = desk.store.load(wall)
+    job = ended(desk, move.order_bring_back(desk, wall))
+    assert job.state == "done", job.error
+    # bare is the share of the frame's 12 m that lies beyond the photo: 10 % is 1.2 m of the 4 m
+    assert job.result["fraction"] == pytest.approx(0.3, abs=0.02)
+    assert job.result["limited_by"]["bare"] > 10
+    assert desk.store.load(wall).move.keys[1].position[0] == pytest.approx(1.2, abs=0.08)
+    ended(desk, move.order_check(desk, wall))
+    assert move.report_of(desk, desk.store.load(wall)).holds
+    assert desk.store.undo(wall) == "Bring back the move"
+    assert desk.store.load(wall) == before
+
+
+def test_what_holds_is_left_as_it_is_and_what_cannot_hold_says_so(desk, wall):
+    revision = desk.store.revision(wall)
+    job = ended(desk, move.order_bring_back(desk, wall))
+    assert job.result == {"fraction": 1.0, "limited_by": None} and desk.store.revision(wall) == revision
+    move.remove_key(desk, wall, "6")
+    assert "set a second key first" in ended(desk, move.order_bring_back(desk, wall)).error
+    desk.store.undo(wall)
+    move.set_limits(desk, wall, Limits(magnification=0.1, strain_percent=0))
+    assert "does not hold even at home" in ended(desk, move.order_bring_back(desk, wall)).error
+
+
+def test_without_a_camera_there_is_no_home(desk, wall):
+    photo.remove(desk, wall, "a")
+    with pytest.raises(MoveError, match="finish the survey first"):
+        move.set_key(desk, wall, "1", key(1, home=True))
+    assert np.allclose(move.moment(desk.store.load(wall), 6).view.position, (0, 1.5, -2))  # keys stand as they are
+
+
+def test_the_rail_tells_of_keys_and_of_the_check(desk, wall):
+    shot = desk.store.load(wall)
+    assert move.telling(shot, None) == ("2 keys · not checked", None)
+    aside(desk, wall, 6.0)
+    ended(desk, move.order_check(desk, wall))
+    shot = desk.store.load(wall)
+    figure, problem = move.telling(shot, move.report_of(desk, shot))
+    good = sum(f.holds for f in move.report_of(desk, shot).frames)
+    assert (figure, problem) == (f"{good} of 6 frames hold", f"{6 - good} do not hold")
+    move.remove_key(desk, wall, "6")
+    assert move.telling(desk.store.load(wall), None) == ("1 key", None)
