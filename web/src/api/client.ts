@@ -26,7 +26,7 @@ export type Vec3 = [number, number, number]
 
 export class Problem extends Error {}
 
-/** What is said with every request about a shot: the revision that the page has, and whether it shows the camera's way. */
+/** What is said with every request about a shot: the revision that the page has, and whether it shows the path. */
 export const told: { shot: string; has: string; wants: string } = { shot: '', has: '', wants: '' }
 
 export const api = createClient<paths>({ baseUrl: '' })
@@ -40,7 +40,10 @@ api.use({
   },
 })
 
-/** The answer to a request; a refusal is thrown as a Problem. The type is said where it is asked: a client's own types forget that tuples have a length. */
+/**
+ * The answer to a request; a refusal is thrown as a Problem. The type is said where it is asked: a client's own types
+ * forget that tuples have a length.
+ */
 export async function got<T>(asked: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
   let answer
   try {
@@ -63,6 +66,11 @@ export function call<T>(method: string, path: string, body?: unknown): Promise<T
   ) => Promise<{ data?: T; error?: unknown; response: Response }>
   return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? {} : { body }))
 }
+
+/** A plate's picture for the screen, by address. It is named after its files, so that a browser may keep it. */
+export const textureOf = (shot: string, plate: { id: string; file: string; matte?: string | null }, width: number) =>
+  `/api/shots/${shot}/plates/${plate.id}/texture?width=${width}` +
+  `&of=${plate.file.slice(0, 8)}${(plate.matte ?? '').slice(0, 8)}`
 
 /** Runs only the latest of a row of requests, one at a time: for answers that follow a drag. */
 export function latest<A extends unknown[], R>(ask: (...args: A) => Promise<R>, take: (result: R) => void) {

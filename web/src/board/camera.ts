@@ -124,7 +124,7 @@ export function groundGrid(view: View, spacing: number, level = 0, cells = 24): 
   return out
 }
 
-/** Lines of an upright grid, metres apart, on the plane through the origin that faces along return (front) or run (side). */
+/** Lines of an upright grid, metres apart, on the plane through the origin that faces along return or run (side). */
 export function wallGrid(view: View, spacing: number, facing: 'front' | 'side', cells = 16): [Vec2, Vec2][] {
   const out: [Vec2, Vec2][] = []
   const high = 10 * spacing

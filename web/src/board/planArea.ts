@@ -19,7 +19,10 @@ export const around = (places: Place[]): Area | null =>
 const wider = ([a, b, c, d]: Area): Area => [a - PAD, b - PAD, c + PAD, d + PAD]
 const isNear = (shape: Shape) => shape.vertices.every((v) => Math.abs(v[0]) + Math.abs(v[2]) < NEAR)
 
-/** The area that a plan opens with: what stands near, or, where nothing does, all but the grounds; and some places besides. */
+/**
+ * The area that a plan opens with: what stands near, or, where nothing does, all but the grounds; and some places
+ * besides.
+ */
 export function fitted(shapes: Shape[], grounds: string[], places: Place[]): Area {
   const standing = shapes.filter((s) => !grounds.includes(s.id))
   const near = standing.filter(isNear)

@@ -34,6 +34,18 @@ void main() {
   colour = vec4(tone, 1.0);
 }`
 
+/** Of a cut-out nothing is drawn where its own picture is clear. */
+const CUT_OUT = /* glsl */ `
+  vec4 h = plate * vec4(vWorld, 1.0);
+  vec2 uv = h.xy / h.z;
+  bool off = h.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0;
+  if (off || texture(picture, uv).a < 0.5) discard;`
+const CLEAR_WHERE_NOTHING = /* glsl */ `
+  if (acc.a < 0.004) discard;
+  colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);`
+const BARE_WHERE_NOTHING = /* glsl */ `
+  colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);`
+
 export function idFragment(cut: boolean): string {
   return /* glsl */ `
 precision highp float;
@@ -42,7 +54,7 @@ in vec3 vWorld;
 out vec4 colour;
 ${cut ? 'uniform mat4 plate; uniform sampler2D picture;' : ''}
 void main() {
-  ${cut ? 'vec4 h = plate * vec4(vWorld, 1.0); vec2 uv = h.xy / h.z; if (h.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0 || texture(picture, uv).a < 0.5) discard;' : ''}
+  ${cut ? CUT_OUT : ''}
   float n = vFace + 1.0;
   colour = vec4(mod(n, 256.0), mod(floor(n / 256.0), 256.0), floor(n / 65536.0), 255.0) / 255.0;
 }`
@@ -58,7 +70,11 @@ export function lookFragment(throws: number, occlusion: boolean[], cut: boolean)
     bool inside = h.z > 0.0 && uv.x >= 0.0 && uv.y >= 0.0 && uv.x <= 1.0 && uv.y <= 1.0;
     if (inside && acc.a < 0.999 && !done) {
       bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
-      if (seen) { vec4 c = textureGrad(picture${i}, uv, gx, gy); acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a); ${cut ? 'done = true;' : ''} }
+      if (seen) {
+        vec4 c = textureGrad(picture${i}, uv, gx, gy);
+        acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a);
+        ${cut ? 'done = true;' : ''}
+      }
     } }`
   }
   const uniforms = Array.from(
@@ -84,12 +100,15 @@ bool sees(sampler2D ids, vec2 uv) {
   }
   return false;
 }
-vec3 display(vec3 v) { return mix(1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055, 12.92 * v, lessThanEqual(v, vec3(0.0031308))); }
+vec3 display(vec3 v) {
+  vec3 curve = 1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
+  return mix(curve, 12.92 * v, lessThanEqual(v, vec3(0.0031308)));
+}
 void main() {
   vec4 acc = vec4(0.0);
   bool done = false;
   float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
   ${body}
-  ${cut ? (throws ? 'if (acc.a < 0.004) discard; colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);' : 'colour = vec4(bare * light, 1.0);') : 'colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);'}
+  ${cut ? (throws ? CLEAR_WHERE_NOTHING : 'colour = vec4(bare * light, 1.0);') : BARE_WHERE_NOTHING}
 }`
 }

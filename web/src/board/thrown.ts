@@ -4,7 +4,7 @@
  * from that camera.
  */
 import * as three from 'three'
-import type { ShotState, Vec3 } from '../api/client'
+import { textureOf, type ShotState, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 import { addTriangles, addFace, geometryOf, type Group } from './faces'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
@@ -109,7 +109,7 @@ export class Thrown {
   private brought = new Map<string, Float32Array>()
   private round = 0
   ready = false
-  /** Surfaces that carry more throws than this view can draw, with their number; deliveries and verdicts know them all. */
+  /** Surfaces that carry more throws than this view can draw, with their number; deliveries and verdicts know all. */
   beyond: { surface: string; throws: number }[] = []
 
   /** `bare`: display colour, 0 to 1, of surfaces that no plate reaches; black as delivered. */
@@ -257,9 +257,7 @@ export class Thrown {
     const key = `${plate.file}${plate.matte}`
     if (this.textures.get(plate.id)?.key === key) return
     const width = Math.min(4096, this.renderer.capabilities.maxTextureSize)
-    const response = await fetch(
-      `/api/shots/${shot}/plates/${plate.id}/texture?width=${width}&of=${plate.file.slice(0, 8)}${(plate.matte ?? '').slice(0, 8)}`,
-    )
+    const response = await fetch(textureOf(shot, plate, width))
     const bitmap = await createImageBitmap(await response.blob(), {
       premultiplyAlpha: 'none',
       colorSpaceConversion: 'none',
@@ -327,7 +325,8 @@ export class Thrown {
     if (!this.beyond.length) return null
     const [first] = this.beyond
     const more = this.beyond.length > 1 ? ` and ${this.beyond.length - 1} more surfaces` : ''
-    return `This view draws the first ${MAX_THROWS} of ${first.throws} throws on ${first.surface}${more}; verdicts and deliveries use all.`
+    const drawn = `the first ${MAX_THROWS} of ${first.throws} throws on ${first.surface}${more}`
+    return `This view draws ${drawn}; verdicts and deliveries use all.`
   }
 
   render(view: View, width: number, height: number) {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** A line of text: kept on Enter or on leaving the field, given up with Escape; news do not overwrite what is being typed. */
+/** A line of text: kept on Enter or on leaving the field, given up with Escape; news do not overwrite what is typed. */
 import { ref, watch } from 'vue'
 
 const props = withDefaults(defineProps<{ modelValue: string; label: string; placeholder?: string; max?: number }>(), {

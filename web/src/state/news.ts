@@ -1,6 +1,7 @@
 /**
- * News: one stream for all pages of a browser. The page that holds the lock listens to the server and passes on what it
- * hears; when it closes, the next one takes over. Where that cannot be, each page asks for its shot's revision now and then.
+ * News: one stream for all pages of a browser. The page that holds the lock listens to the server and passes on what
+ * it hears; when it closes, the next one takes over. Where that cannot be, each page asks for its shot's revision now
+ * and then.
  */
 export type Kind = 'changed' | 'rail' | 'job' | 'removed' | 'warming'
 export interface Message {

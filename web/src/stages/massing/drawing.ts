@@ -148,7 +148,8 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
       })
       return
     }
-    if (tool.value === 'wall' && points.value.length === 1) return // going on round the corner: the end is set on letting go
+    // going on round the corner: the end is set on letting go
+    if (tool.value === 'wall' && points.value.length === 1) return
     points.value = [...(w === 'lines' ? points.value : []), p]
   }
   function move(p: Vec2, event: PointerEvent) {

@@ -1,6 +1,6 @@
 /**
- * The kinds of solid, one entry each: how a piece is drawn, the figures that can be typed, and where its foot is. What a
- * kind is, its shape, and what a drag does to it is the server's (core/massing/kinds).
+ * The kinds of solid, one entry each: how a piece is drawn, the figures that can be typed, and where its foot is. What
+ * a kind is, its shape, and what a drag does to it is the server's (core/massing/kinds).
  */
 import type { Solid, Vec3 } from '../../api/client'
 
@@ -13,7 +13,7 @@ export interface Figure {
   max?: number
   digits?: number
 }
-/** How a tool is drawn. feet: a drag over the ground, then up; corners: clicks, closed by Enter; on: on a piece, then up. */
+/** How a tool is drawn. feet: a drag over the ground, then up; corners: clicks, closed by Enter; on: on a piece. */
 export type Way = 'choose' | 'direct' | 'feet' | 'corners' | 'on' | 'across' | 'click' | 'lines'
 type Bag = Record<string, unknown>
 type Of<K> = Extract<Solid, { kind: K }>

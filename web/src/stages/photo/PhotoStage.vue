@@ -28,6 +28,19 @@ async function bring(files: FileList | null | undefined) {
   if (file.value) file.value.value = ''
 }
 
+interface OnBoard {
+  width: { value: number }
+  height: { value: number }
+  at: { scale: number }
+  toScreen: (p: Vec2) => Vec2
+}
+/** All of the board but the frame, as a path. */
+function around(frame: { x: number; y: number; w: number; h: number }, pan: OnBoard) {
+  const [w, h] = [frame.w * pan.at.scale, frame.h * pan.at.scale]
+  const corner = pan.toScreen([frame.x, frame.y]).join(' ')
+  return `M0 0H${pan.width.value}V${pan.height.value}H0ZM${corner}h${w}v${h}h${-w}Z`
+}
+
 let from: { p: Vec2; centre: Vec2 } | null = null
 const isHome = computed(() =>
   s.homePhoto ? s.homePhoto.id === photo.value?.id : photo.value?.id === s.shot.photos[0]?.id,
@@ -68,11 +81,7 @@ defineExpose({ bring })
     >
       <template #default="{ pan }">
         <g v-if="box && isHome" class="frame" data-frame>
-          <path
-            :d="`M0 0H${pan.width.value}V${pan.height.value}H0ZM${pan.toScreen([box.x, box.y]).join(' ')}h${box.w * pan.at.scale}v${box.h * pan.at.scale}h${-box.w * pan.at.scale}Z`"
-            class="shade"
-            fill-rule="evenodd"
-          />
+          <path :d="around(box, pan)" class="shade" fill-rule="evenodd" />
           <rect
             :x="pan.toScreen([box.x, box.y])[0]"
             :y="pan.toScreen([box.x, box.y])[1]"

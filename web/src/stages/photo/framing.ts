@@ -37,14 +37,14 @@ export function useFraming() {
     if (!f || !m) return []
     const out: string[] = []
     const short = (Object.entries(m) as [string, number][]).filter(([, v]) => v < -0.5)
-    if (short.length)
-      out.push(
-        `The frame reaches past the photo: ${short.map(([side, v]) => `${Math.round(-v)} px empty at the ${side}`).join(', ')}. These bars would have no picture.`,
-      )
-    if (f.scale < 0.999)
-      out.push(
-        `The photo is enlarged ${(1 / f.scale).toFixed(2)} times: one photo pixel covers ${(1 / f.scale).toFixed(2)} delivered pixels at home.`,
-      )
+    if (short.length) {
+      const bars = short.map(([side, v]) => `${Math.round(-v)} px empty at the ${side}`).join(', ')
+      out.push(`The frame reaches past the photo: ${bars}. These bars would have no picture.`)
+    }
+    if (f.scale < 0.999) {
+      const times = (1 / f.scale).toFixed(2)
+      out.push(`The photo is enlarged ${times} times: one photo pixel covers ${times} delivered pixels at home.`)
+    }
     return out
   })
   async function set(change: { scale?: number; centre?: Vec2 }) {

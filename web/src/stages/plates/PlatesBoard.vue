@@ -3,7 +3,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Vec2 } from '../../api/client'
+import { textureOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import { useShot } from '../../state/shot'
@@ -107,12 +107,7 @@ const canvasStyle = computed(() =>
     >
       <template #under>
         <div v-if="shown && !drawing" class="plate" :class="{ alone }" :style="canvasStyle">
-          <img
-            :key="`${shown.file}${shown.matte}`"
-            :src="`/api/shots/${s.id}/plates/${shown.id}/texture?width=3072&of=${shown.file.slice(0, 8)}${(shown.matte ?? '').slice(0, 8)}`"
-            alt=""
-            draggable="false"
-          />
+          <img :key="`${shown.file}${shown.matte}`" :src="textureOf(s.id, shown, 3072)" alt="" draggable="false" />
         </div>
       </template>
       <template #default="{ pan }">

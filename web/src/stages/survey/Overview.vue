@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Where the vanishing points lie, also far outside of the photo: a small drawing, distances drawn in on a log scale. */
+/** Where the vanishing points lie, also far outside of the photo: a small drawing, distances on a log scale. */
 import { computed } from 'vue'
 import type { Family, SurveyResult, Vec2 } from '../../api/client'
 import { NAMES } from './survey'

@@ -35,6 +35,7 @@ const {
   finding,
   hint,
   measuring,
+  measuredText,
   measure,
   mm,
   trying,
@@ -492,12 +493,7 @@ const counts = computed(() => {
             :x2="pan.toScreen(measuring.b)[0]"
             :y2="pan.toScreen(measuring.b)[1]"
           />
-          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{
-            measuring.problem ??
-            (measuring.metres === null
-              ? ''
-              : `${measuring.metres.toFixed(2)} ± ${Math.max(measuring.sigma, 0.005).toFixed(2)} m on the ${show.grid === 'none' ? 'ground' : show.grid === 'ground' || show.grid === 'ceiling' ? show.grid : `${show.grid} plane`}`)
-          }}</text>
+          <text :x="pan.toScreen(measuring.b)[0] + 12" :y="pan.toScreen(measuring.b)[1] + 18">{{ measuredText }}</text>
         </g>
         <rect
           v-if="box"

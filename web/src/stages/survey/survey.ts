@@ -49,6 +49,16 @@ const foundProblem = ref<string | null>(null)
 const hint = ref<Vec2 | null>(null)
 /** What is being measured on the photo, and the answer to it. Nothing is kept. */
 const measuring = ref<{ a: Vec2; b: Vec2; metres: number | null; sigma: number; problem: string | null } | null>(null)
+/** What has been measured, in words: metres with their error on the plane that is shown, or why not. */
+const measuredText = computed(() => {
+  const m = measuring.value
+  if (!m) return ''
+  if (m.problem) return m.problem
+  if (m.metres === null) return ''
+  const { grid } = show
+  const plane = grid === 'none' ? 'ground' : grid === 'ground' || grid === 'ceiling' ? grid : `${grid} plane`
+  return `${m.metres.toFixed(2)} ± ${Math.max(m.sigma, 0.005).toFixed(2)} m on the ${plane}`
+})
 
 /** What has been asked to be kept and is not answered yet: what comes next builds on it. */
 const asked = shallowRef<{ photo: string; survey: Survey } | null>(null)
@@ -294,6 +304,7 @@ export function useSurvey() {
     finding,
     hint,
     measuring,
+    measuredText,
     measure,
     filmBack,
     mm,
