@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.spatial.transform import Rotation
 
 from roofline.model import survey as model
 
@@ -151,41 +152,18 @@ def bend_pixels(pixels: ArrayLike, camera: model.Camera) -> Array:
 
 def quaternion_to_matrix(q: ArrayLike) -> Array:
     """Unit quaternion w, x, y, z → rotation matrix (3, 3)."""
-    w, x, y, z = np.asarray(q, dtype=np.float64) / np.linalg.norm(np.asarray(q, dtype=np.float64))
-    return np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
-            [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
-            [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
-        ]
-    )
+    return np.asarray(Rotation.from_quat(np.asarray(q, dtype=np.float64), scalar_first=True).as_matrix())
 
 
 def matrix_to_quaternion(m: ArrayLike) -> Array:
-    """Rotation matrix (3, 3) → unit quaternion w, x, y, z with w ≥ 0 (Shepperd's method)."""
-    r = np.asarray(m, dtype=np.float64)
-    diag = np.array([r[0, 0] + r[1, 1] + r[2, 2], r[0, 0], r[1, 1], r[2, 2]])
-    k = int(np.argmax(diag))
-    if k == 0:
-        q = np.array([1 + diag[0], r[2, 1] - r[1, 2], r[0, 2] - r[2, 0], r[1, 0] - r[0, 1]])
-    elif k == 1:
-        q = np.array([r[2, 1] - r[1, 2], 1 + r[0, 0] - r[1, 1] - r[2, 2], r[0, 1] + r[1, 0], r[0, 2] + r[2, 0]])
-    elif k == 2:
-        q = np.array([r[0, 2] - r[2, 0], r[0, 1] + r[1, 0], 1 - r[0, 0] + r[1, 1] - r[2, 2], r[1, 2] + r[2, 1]])
-    else:
-        q = np.array([r[1, 0] - r[0, 1], r[0, 2] + r[2, 0], r[1, 2] + r[2, 1], 1 - r[0, 0] - r[1, 1] + r[2, 2]])
-    q = q / np.linalg.norm(q)
-    return -q if q[0] < 0 else q
+    """Rotation matrix (3, 3) → unit quaternion w, x, y, z with w ≥ 0."""
+    turn = Rotation.from_matrix(np.asarray(m, dtype=np.float64))
+    return np.asarray(turn.as_quat(canonical=True, scalar_first=True))
 
 
 def rotation_vector(v: ArrayLike) -> Array:
-    """Rotation matrix (3, 3) of a rotation vector (3,) in radians (Rodrigues)."""
-    a = np.asarray(v, dtype=np.float64)
-    angle = float(np.linalg.norm(a))
-    k = np.array([[0, -a[2], a[1]], [a[2], 0, -a[0]], [-a[1], a[0], 0]])
-    if angle < 1e-8:
-        return np.eye(3) + k + 0.5 * k @ k
-    return np.eye(3) + np.sin(angle) / angle * k + (1 - np.cos(angle)) / angle**2 * k @ k
+    """Rotation matrix (3, 3) of a rotation vector (3,) in radians."""
+    return np.asarray(Rotation.from_rotvec(np.asarray(v, dtype=np.float64)).as_matrix())
 
 
 def pan_tilt_roll(rotation: ArrayLike) -> tuple[float, float, float]:

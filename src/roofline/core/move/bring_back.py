@@ -28,12 +28,12 @@ class BroughtBack:
 
 def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
     """Keys at a fraction of their way from home: position and focal length along lines, rotation along its arc."""
-    base = Rotation.from_quat([*home.rotation[1:], home.rotation[0]])
+    base = Rotation.from_quat(home.rotation, scalar_first=True)
     out = []
     for key in keys:
         position = np.array(home.position) + fraction * (np.array(key.position) - np.array(home.position))
-        turn = (base.inv() * Rotation.from_quat([*key.rotation[1:], key.rotation[0]])).as_rotvec()
-        x, y, z, w = (base * Rotation.from_rotvec(fraction * turn)).as_quat()
+        turn = (base.inv() * Rotation.from_quat(key.rotation, scalar_first=True)).as_rotvec()
+        w, x, y, z = (base * Rotation.from_rotvec(fraction * turn)).as_quat(scalar_first=True)
         out.append(
             key.model_copy(
                 update={

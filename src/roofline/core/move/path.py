@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
@@ -115,12 +116,11 @@ class Path:
             raise MoveError("A move needs at least one key.")
         self.frames = np.array([k.frame for k in keys], dtype=np.float64)
         self.values = np.array([[*k.position, k.focal_px] for k in keys])
-        self.rotations = [
-            Rotation.from_quat([k.rotation[1], k.rotation[2], k.rotation[3], k.rotation[0]]) for k in keys
-        ]
+        self.rotations = [Rotation.from_quat(k.rotation, scalar_first=True) for k in keys]
         last = len(keys) - 1
         rest = [k.ease == "rest" or i in (0, last) for i, k in enumerate(keys)]
-        self.velocity = _velocities(self.values, self.frames, rest)
+        velocity = _velocities(self.values, self.frames, rest)
+        self.curve = CubicHermiteSpline(self.frames, self.values, velocity) if last else None
         self.spin = np.zeros((len(keys), 3))
         for i in range(1, last):
             if rest[i]:
@@ -134,22 +134,16 @@ class Path:
         """Position (3,) in metres, rotation camera → world (3, 3), focal length in delivered pixels at a frame."""
         f = float(np.clip(frame, self.frames[0], self.frames[-1]))
         i = int(np.clip(np.searchsorted(self.frames, f, side="right") - 1, 0, max(len(self.frames) - 2, 0)))
-        if len(self.frames) == 1:
+        if self.curve is None:
             return self.values[0, :3], self.rotations[0].as_matrix(), float(self.values[0, 3])
         span = self.frames[i + 1] - self.frames[i]
         t = (f - self.frames[i]) / span
-        t2, t3 = t * t, t * t * t
-        value = (
-            (2 * t3 - 3 * t2 + 1) * self.values[i]
-            + (t3 - 2 * t2 + t) * span * self.velocity[i]
-            + (3 * t2 - 2 * t3) * self.values[i + 1]
-            + (t3 - t2) * span * self.velocity[i + 1]
-        )
+        value = self.curve(f)
         first = Rotation.from_rotvec(self.spin[i] * span / 3)
         third = Rotation.from_rotvec(self.spin[i + 1] * span / 3)
         between = self.rotations[i].inv() * self.rotations[i + 1]
         second = (first.inv() * between * third.inv()).as_rotvec()
-        b1, b2, b3 = 1 - (1 - t) ** 3, 3 * t2 - 2 * t3, t3
+        b1, b2, b3 = 1 - (1 - t) ** 3, 3 * t**2 - 2 * t**3, t**3
         q = (
             self.rotations[i]
             * Rotation.from_rotvec(first.as_rotvec() * b1)
