@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tools.shared import constants, vectors
+from tools.shared import changes, constants, vectors
 
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import Shot
@@ -44,7 +44,8 @@ def texts() -> dict[Path, str]:
         for name, document in documents().items()
     }
     web = ROOT / "web" / "src"
-    return made | {web / "api" / "shared.gen.ts": constants(), web / "board" / "vectors.gen.json": vectors()}
+    shared = {"api/shared.gen.ts": constants, "board/vectors.gen.json": vectors, "hand/changes.gen.json": changes}
+    return made | {web / name: make() for name, make in shared.items()}
 
 
 def main() -> int:

@@ -14,7 +14,8 @@ from roofline.core.camera import (
     view_of,
 )
 from roofline.model.base import VERDICTS
-from roofline.model.survey import Camera
+from roofline.model.changes import SurveyChange
+from roofline.model.survey import Camera, Survey
 from roofline.stages.survey import FILM_BACK_MM
 
 DIGITS = 9
@@ -28,6 +29,40 @@ def constants() -> str:
         f"export const VERDICTS = [{names}] as const\n"
         f"export const FILM_BACK = {FILM_BACK_MM:g} // millimetres\n"
     )
+
+
+def changes(count: int = 40) -> str:
+    """`web/src/hand/changes.gen.json`: surveys, changes by identity, and the surveys that come of them."""
+    rng = np.random.default_rng(11)
+
+    def edge(ident: str) -> dict[str, Any]:
+        points = _listed(rng.integers(0, 900, (int(rng.integers(2, 4)), 2)))
+        return {"id": ident, "family": [None, "run", "rise"][rng.integers(3)], "points": points}
+
+    def tape(ident: str) -> dict[str, Any]:
+        a, b = _listed(rng.integers(0, 900, (2, 2)))
+        return {"id": ident, "a": a, "b": b, "direction": "rise", "metres": float(rng.integers(1, 9))}
+
+    def items(there: list[dict[str, Any]], new: Any, field: str) -> dict[str, Any]:
+        picked = [x["id"] for x in there if rng.random() < 0.6]
+        half = len(picked) // 2
+        return {
+            "added": [new(f"n{i}") for i in range(rng.integers(3))],
+            "changed": [{"id": i, field: new(i)[field]} for i in picked[:half]],
+            "removed": picked[half:],
+        }
+
+    out = []
+    for _ in range(count):
+        edges = [edge(f"e{i}") for i in range(rng.integers(6))]
+        tapes = [tape(f"t{i}") for i in range(rng.integers(4))]
+        before = Survey.model_validate({"edges": edges, "lengths": tapes, "camera_height_m": 1.6})
+        given: dict[str, Any] = [{}, {"datum": [4.0, 5.0]}, {"camera_height_m": None}][rng.integers(3)]
+        change = {"edges": items(edges, edge, "points"), "lengths": items(tapes, tape, "metres"), "given": given}
+        after = SurveyChange.model_validate(change).carried_out(before)
+        entry = {"before": before.model_dump(mode="json"), "change": change, "after": after.model_dump(mode="json")}
+        out.append(entry)
+    return json.dumps(out) + "\n"
 
 
 def _listed(values: Any) -> Any:

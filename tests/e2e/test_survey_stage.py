@@ -239,10 +239,11 @@ def test_several_edges_are_chosen_turned_split_and_removed(page, halt):
     page.mouse.click(*board.place(0.65 * a + 0.35 * b))
     page.keyboard.press("x")
     got = until(lambda: len(e := photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) + 1 and e)
-    i = before.index(longest)
-    assert got[i]["points"][1] == got[i + 1]["points"][0]
-    assert np.linalg.norm(np.array(got[i]["points"][1]) - (0.65 * a + 0.35 * b)) < 4
-    assert got[i]["points"][0] == longest["points"][0] and got[i + 1]["points"][1] == longest["points"][1]
+    half = next(e for e in got if e["id"] == longest["id"])
+    (rest,) = (e for e in got if e["id"] not in {e["id"] for e in before})
+    assert half["points"][1] == rest["points"][0] and half["family"] == rest["family"]
+    assert np.linalg.norm(np.array(half["points"][1]) - (0.65 * a + 0.35 * b)) < 4
+    assert half["points"][0] == longest["points"][0] and rest["points"][1] == longest["points"][1]
     expect(told).to_have_text("2 edges chosen")
     page.keyboard.press("Delete")
     until(lambda: len(photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) - 1)

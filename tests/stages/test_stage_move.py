@@ -70,6 +70,15 @@ def test_a_key_at_home_is_the_surveyed_camera_and_follows_it(desk, wall):
     assert np.allclose(eye, (3, 1.5, 0))
 
 
+def test_a_key_keeps_its_id_while_it_moves(desk, wall):
+    first, last = (k.id for k in desk.store.load(wall).move.keys)
+    move.set_key(desk, wall, "6", key(4, 0.7))
+    move.set_key(desk, wall, "1", key(1, home=True))
+    assert [k.id for k in desk.store.load(wall).move.keys] == [first, last]
+    move.set_key(desk, wall, "6", key(6))  # a new one
+    assert len({k.id for k in desk.store.load(wall).move.keys}) == 3
+
+
 def test_a_key_is_removed_once(desk, wall):
     move.remove_key(desk, wall, "6")
     assert frames(desk, wall) == [1]

@@ -11,7 +11,7 @@ from tests.stages.conftest import SQUARE, ended, png
 
 from roofline.errors import Conflict, NotFound, PlateError
 from roofline.formats import pictures
-from roofline.model.plates import Outline, Throw
+from roofline.model.plates import Outline, Throw, ThrowChange
 from roofline.stages import photo, plates
 from roofline.stages.massing import arranging
 
@@ -151,6 +151,21 @@ def test_throws_from_an_older_list_go_over_nothing(desk, wall):
     plates.rename(desk, wall, "p", "Photo of the wall")  # what changes no throw does not stand in the way
     plates.set_throws(desk, wall, [Throw(plate="p", targets=["w"])], revision + 1)
     assert desk.store.load(wall).throws[0].targets == ["w"]
+
+
+def test_one_throw_is_changed_and_the_others_stay(desk, wall):
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    made = arranging.arranged(desk, wall, arranging.Repeat(ids=["w"], step=(0, 0, 5)))[0]
+    plates.change_throw(desk, wall, front, ThrowChange(add=[made, "gone", made]))
+    plates.change_throw(desk, wall, "p", ThrowChange(drop=["w/front"], occlusion=False))  # as from another page
+    plates.change_throw(desk, wall, front, ThrowChange(place=9))
+    told = [(t.plate, t.targets, t.occlusion) for t in desk.store.load(wall).throws]
+    assert told == [("p", [f"{made}/front"], False), (front, [made], True)]
+    plates.change_throw(desk, wall, front, ThrowChange(place=0, drop=[made, "gone"]))
+    assert [(t.plate, t.targets) for t in desk.store.load(wall).throws] == [(front, []), ("p", [f"{made}/front"])]
+    plates.remove(desk, wall, front)
+    with pytest.raises(NotFound, match="no throw any more"):
+        plates.change_throw(desk, wall, front, ThrowChange(occlusion=False))
 
 
 def test_a_plate_for_the_browser_has_its_matte_as_alpha(desk, noisy):

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** One shot: rail, board, ledger and strip around the stage at hand. */
-import { onKeyStroke, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from './api/client'
+import { sendHeld } from './hand/held'
+import { typing, useKeys } from './hand/keys'
 import KeysSheet from './ledger/KeysSheet.vue'
 import Rail from './rail/Rail.vue'
 import { STAGES, useShot, type Stage } from './state/shot'
@@ -72,20 +73,19 @@ watch(
 )
 onBeforeUnmount(() => s.close())
 
-const typing = () => ['INPUT', 'SELECT', 'TEXTAREA'].includes(document.activeElement?.tagName ?? '')
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || typing()) return
-  event.preventDefault()
-  void s.change('POST', event.shiftKey ? '/redo' : '/undo')
+useKeys('everywhere', {
+  undo: () => void s.undo(),
+  redo: () => void s.redo(),
+  sheet: () => (help.value = !help.value),
+  stage: (event) => go(STAGES[Number(event.key) - 1].id),
 })
-onKeyStroke('?', () => {
-  if (!typing()) help.value = !help.value
-})
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (!event.altKey || !/^[1-6]$/.test(event.key)) return
-  event.preventDefault()
-  void router.push(`/shot/${s.id}/${STAGES[Number(event.key) - 1].id}`)
-})
+/** Go to a stage; what is typed is sent first. */
+function go(to: Stage) {
+  const at = document.activeElement
+  if (at instanceof HTMLElement && typing(at)) at.blur()
+  sendHeld()
+  void router.push(`/shot/${s.id}/${to}`)
+}
 </script>
 
 <template>

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -19,6 +20,25 @@ Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Positive = Annotated[float, Field(gt=0)]
 PixelCount = Annotated[int, Field(ge=1, le=65536)]
+
+
+ItemId = Annotated[str, Field(max_length=64, pattern=r"^[^/\s]*$")]
+
+
+def give_ids(items: Iterable[Any], prefix: str) -> None:
+    """Ids for those of a list that have none, or one that an earlier item has: `prefix` and the next free number.
+
+    Files and rows of before things had ids are read so; the same list always gets the same ids.
+    """
+    items = list(items)
+    taken, number = {item.id for item in items}, 0
+    seen: set[str] = set()
+    for item in items:
+        if not item.id or item.id in seen:
+            while (ident := f"{prefix}{(number := number + 1)}") in taken:
+                pass
+            item.id = ident
+        seen.add(item.id)
 
 
 class Model(BaseModel):

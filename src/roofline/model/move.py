@@ -7,12 +7,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from roofline.model.base import Model, Positive, Vec3, Vec4
+from roofline.model.base import ItemId, Model, Positive, Vec3, Vec4, give_ids
 
 
 class Key(Model):
     """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels."""
 
+    id: ItemId = ""  # given on reading, where there is none
     frame: int
     position: Vec3
     rotation: Vec4
@@ -39,6 +40,7 @@ class Move(Model):
         frames = [key.frame for key in value]
         if len(set(frames)) != len(frames):
             raise ValueError("two keys stand on the same frame")
+        give_ids(value, "k")
         return sorted(value, key=lambda key: key.frame)
 
 

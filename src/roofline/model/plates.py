@@ -50,3 +50,12 @@ class Throw(Model):
     targets: list[str]
     occlusion: bool = True
     grade: dict[str, Any] | None = None
+
+
+class ThrowChange(Model):
+    """What changes in one throw; what is not said stays."""
+
+    add: list[str] = []
+    drop: list[str] = []
+    occlusion: bool | None = None
+    place: Annotated[int, Field(ge=0)] | None = None  # in the order in which throws are tried

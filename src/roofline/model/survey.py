@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Family, Id, Mat3, Model, Name, PixelCount, Positive, Vec2, Vec3, Vec5
+from roofline.model.base import Family, Id, ItemId, Mat3, Model, Name, PixelCount, Positive, Vec2, Vec3, Vec5, give_ids
 
 
 class Camera(Model):
@@ -38,6 +38,7 @@ class Camera(Model):
 class Edge(Model):
     """A straight edge of the place, as two or more pixels of the picture as taken."""
 
+    id: ItemId = ""  # given on reading, where there is none
     family: Family | None = None
     points: Annotated[list[Vec2], Field(min_length=2, max_length=200)]
 
@@ -50,6 +51,7 @@ class FocalPrior(Model):
 class Length(Model):
     """A tape: a known length from pixel a (on the ground) to pixel b along one direction."""
 
+    id: ItemId = ""
     a: Vec2
     b: Vec2
     direction: Family
@@ -68,6 +70,12 @@ class Survey(Model):
     camera_height_m: float | None = None
     datum: Vec2 | None = None
     horizon: tuple[Vec2, Vec2] | None = None  # two pixels of a horizon that is seen (the sea, a plain)
+
+    @model_validator(mode="after")
+    def _named(self) -> Survey:
+        give_ids(self.edges, "e")
+        give_ids(self.lengths, "t")
+        return self
 
 
 class SurveyInput(Survey):

@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import Field
 
 from roofline.model.base import Model, Name
-from roofline.model.plates import Outline, Throw
+from roofline.model.plates import Outline, Throw, ThrowChange
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, ShotState, job_state
@@ -69,4 +69,10 @@ def add_routes(site: Site, routes: Routes) -> None:
     def set_throws(shot_id: str, body: list[Throw], revision: int | None = None) -> ShotState:
         """Set what is thrown on what, in order; `revision`: of the shot that the list was made from."""
         plates.set_throws(desk, shot_id, body, revision)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/throws/<plate_id>", body=ThrowChange, returns=ShotState)
+    def change_throw(shot_id: str, plate_id: str, body: ThrowChange) -> ShotState:
+        """Change one plate's throw."""
+        plates.change_throw(desk, shot_id, plate_id, body)
         return states.changed(shot_id)

@@ -10,6 +10,7 @@ from pydantic import Field
 from roofline.core.survey.detect import FOUND_SIGMA
 from roofline.errors import SurveyError
 from roofline.model.base import Model, Name, Vec2
+from roofline.model.changes import Items, SurveyChange
 from roofline.model.survey import Edge, Survey, SurveyResult, Tie
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
@@ -90,6 +91,12 @@ def _edges(site: Site, routes: Routes) -> None:
         survey.keep(desk, shot_id, photo_id, body, label[:80])
         return states.changed(shot_id)
 
+    @routes.add("PATCH", SHOT + "/photos/<photo_id>/survey", body=SurveyChange, returns=ShotState, query={"label": str})
+    def change_survey(shot_id: str, photo_id: str, body: SurveyChange, label: str = "Change the survey") -> ShotState:
+        """Change edges, tapes and figures by identity, and solve."""
+        survey.change(desk, shot_id, photo_id, body, label[:80])
+        return states.changed(shot_id)
+
     @routes.add("POST", SHOT + "/photos/<photo_id>/survey/find", returns=FoundEdges)
     def find_edges(shot_id: str, photo_id: str) -> FoundEdges:
         """Look for edges in the photo; nothing is kept."""
@@ -123,6 +130,12 @@ def _joining(site: Site, routes: Routes) -> None:
     ) -> ShotState:
         """Keep the points that photos share, and solve; `revision`: of the shot that they were made from."""
         survey.tie(desk, shot_id, body.ties, label[:80], revision)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/ties", body=Items[Tie], returns=ShotState, query={"label": str})
+    def change_ties(shot_id: str, body: Items[Tie], label: str = "Change the shared points") -> ShotState:
+        """Change shared points by identity, and solve."""
+        survey.change_ties(desk, shot_id, body, label[:80])
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/photos/<photo_id>/joining", body=Joining, returns=ShotState)

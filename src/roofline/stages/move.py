@@ -49,7 +49,8 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
     """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera."""
 
     def alter(shot: Shot) -> Shot:
-        placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease}) if key.home else key
+        placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease}) if key.home else key.model_copy()
+        placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
         others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
         shot.move = Move(keys=[*others, placed])
         return shot

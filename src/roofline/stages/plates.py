@@ -13,7 +13,7 @@ from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
 from roofline.formats.plates import plate_pixels
 from roofline.model.photo import Photo
-from roofline.model.plates import Outline, Plate, Throw
+from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
 from roofline.stages.photo import photo_of, smaller
 from roofline.stages.shots import fresh_id
@@ -101,15 +101,38 @@ def remove(desk: Desk, shot_id: str, plate_id: str) -> None:
 def set_throws(desk: Desk, shot_id: str, throws: list[Throw], revision: int | None) -> None:
     """Set what is thrown on what, in order. ``revision``: of the shot that the list was made from, see `MadeFrom`."""
 
-    def alter(shot: Shot) -> Shot:
-        shot.throws = throws
-        for plate in shot.plates:
-            if plate.clean_of:
-                plate.without = [t for throw in throws if throw.plate == plate.clean_of for t in throw.targets]
-        return shot
-
     made_from = None if revision is None else MadeFrom("throw", revision, "the throws")
-    desk.store.change(shot_id, "Change the throws", alter, made_from)
+    desk.store.change(shot_id, "Change the throws", lambda shot: _thrown(shot, throws), made_from)
+
+
+def _thrown(shot: Shot, throws: list[Throw]) -> Shot:
+    """The shot with these throws; clean plates see through what their foregrounds are thrown on."""
+    shot.throws = throws
+    for plate in shot.plates:
+        if plate.clean_of:
+            plate.without = [t for throw in throws if throw.plate == plate.clean_of for t in throw.targets]
+    return shot
+
+
+def change_throw(desk: Desk, shot_id: str, plate_id: str, what: ThrowChange) -> None:
+    """Change one plate's throw: what it reaches, whether it looks, and its place in the order."""
+
+    def alter(shot: Shot) -> Shot:
+        at = next((i for i, t in enumerate(shot.throws) if t.plate == plate_id), None)
+        if at is None:
+            raise NotFound(f"The plate '{plate_id}' has no throw any more.")
+        solids = {s.id for s in shot.solids}
+        old = shot.throws[at]
+        targets = [t for t in old.targets if t not in what.drop]
+        targets += [t for t in dict.fromkeys(what.add) if t not in targets and t.partition("/")[0] in solids]
+        occlusion = old.occlusion if what.occlusion is None else what.occlusion
+        throws = list(shot.throws)
+        throws[at] = old.model_copy(update={"targets": targets, "occlusion": occlusion})
+        if what.place is not None:
+            throws.insert(min(what.place, len(throws) - 1), throws.pop(at))
+        return _thrown(shot, throws)
+
+    desk.store.change(shot_id, "Change the throws", alter)
 
 
 # ---------------------------------------------------------------- clean plates

@@ -15,6 +15,7 @@ from roofline.core.survey.snap import snap
 from roofline.errors import MassingError, SurveyError
 from roofline.formats import pictures
 from roofline.model.base import Vec2
+from roofline.model.changes import Items, SurveyChange
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Survey, SurveyResult, Tie
@@ -39,6 +40,19 @@ def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str) ->
 
     def alter(shot: Shot) -> Shot:
         photo_of(shot, photo_id).survey = survey
+        linked.resolve(shot, photo_id)
+        return shot
+
+    desk.store.change(shot_id, label, alter)
+
+
+def change(desk: Desk, shot_id: str, photo_id: str, what: SurveyChange, label: str) -> None:
+    """Change edges, tapes and figures by identity; the camera follows as with `keep`."""
+
+    def alter(shot: Shot) -> Shot:
+        photo = photo_of(shot, photo_id)
+        photo.survey = what.carried_out(photo.survey)
+        check_typed(photo.survey)
         linked.resolve(shot, photo_id)
         return shot
 
@@ -89,25 +103,30 @@ def tie(desk: Desk, shot_id: str, ties: list[Tie], label: str, revision: int | N
 
     ``revision``: of the shot that the points were made from, see `MadeFrom`.
     """
+    made_from = None if revision is None else MadeFrom("tie", revision, "the shared points")
+    desk.store.change(shot_id, label, lambda shot: _tied(shot, ties), made_from)
+
+
+def change_ties(desk: Desk, shot_id: str, what: Items[Tie], label: str) -> None:
+    """Change shared points by identity; the photos that see changed ones are solved anew."""
+    desk.store.change(shot_id, label, lambda shot: _tied(shot, what.carried_out(shot.ties, "A shared point")))
+
+
+def _tied(shot: Shot, ties: list[Tie]) -> Shot:
     names = [t.id for t in ties]
     if len(set(names)) != len(names):
         raise SurveyError("Two points have the same id.")
-
-    def alter(shot: Shot) -> Shot:
-        before = {t.id: t for t in shot.ties}
-        changed = [t for t in ties if before.get(t.id) is None or _placed(before[t.id]) != _placed(t)]
-        gone = [t for t in shot.ties if t.id not in set(names)]
-        photos = {p for t in changed + gone for p in t.seen}
-        photos |= {p for t in changed if t.id in before for p in before[t.id].seen}
-        for t in ties:
-            for p in t.seen:
-                photo_of(shot, p)
-        shot.ties = ties
-        linked.solve_again(shot, photos)
-        return shot
-
-    made_from = None if revision is None else MadeFrom("tie", revision, "the shared points")
-    desk.store.change(shot_id, label, alter, made_from)
+    before = {t.id: t for t in shot.ties}
+    changed = [t for t in ties if before.get(t.id) is None or _placed(before[t.id]) != _placed(t)]
+    gone = [t for t in shot.ties if t.id not in set(names)]
+    photos = {p for t in changed + gone for p in t.seen}
+    photos |= {p for t in changed if t.id in before for p in before[t.id].seen}
+    for t in ties:
+        for p in t.seen:
+            photo_of(shot, p)
+    shot.ties = ties
+    linked.solve_again(shot, photos)
+    return shot
 
 
 def join(desk: Desk, shot_id: str, photo_id: str, lens: str | None, standpoint: str | None) -> None:

@@ -24,7 +24,18 @@ export type Shape = Schemas['Outlined']
 export type Vec2 = [number, number]
 export type Vec3 = [number, number, number]
 
-export class Problem extends Error {}
+export class Problem extends Error {
+  /** `status`: of the answer; null when the server did not answer at all. */
+  constructor(
+    message: string,
+    readonly status: number | null = null,
+  ) {
+    super(message)
+  }
+}
+export const NO_ANSWER = 'The server does not answer. Is it still running?'
+/** Bytes up to which a browser goes on sending after its page has gone. */
+const KEPT_ALIVE = 30_000
 
 /** What is said with every request about a shot: the revision that the page has, and whether it shows the path. */
 export const told: { shot: string; has: string; wants: string } = { shot: '', has: '', wants: '' }
@@ -50,11 +61,11 @@ export async function got<T>(asked: Promise<{ data?: unknown; error?: unknown; r
     answer = await asked
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
-    throw new Problem('The server does not answer. Is it still running?')
+    throw new Problem(NO_ANSWER)
   }
   if (answer.response.ok) return answer.data as T
   const detail = (answer.error as { detail?: string } | undefined)?.detail
-  throw new Problem(detail ?? `The server answered ${answer.response.status}.`)
+  throw new Problem(detail ?? `The server answered ${answer.response.status}.`, answer.response.status)
 }
 
 /** A request whose path is made up where it is asked: for changes, which all answer alike. */
@@ -64,7 +75,8 @@ export function call<T>(method: string, path: string, body?: unknown): Promise<T
     path: string,
     init: object,
   ) => Promise<{ data?: T; error?: unknown; response: Response }>
-  return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? {} : { body }))
+  const keepalive = !(body instanceof FormData) && JSON.stringify(body ?? null).length < KEPT_ALIVE
+  return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? { keepalive } : { body, keepalive }))
 }
 
 /** A plate's picture for the screen, by address. It is named after its files, so that a browser may keep it. */

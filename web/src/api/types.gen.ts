@@ -618,7 +618,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change edges, tapes and figures by identity, and solve. */
+        patch: operations["change_survey"];
         trace?: never;
     };
     "/api/shots/{shot_id}/photos/{photo_id}/survey/find": {
@@ -912,6 +913,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/throws/{plate_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change one plate's throw. */
+        patch: operations["change_throw"];
+        trace?: never;
+    };
     "/api/shots/{shot_id}/ties": {
         parameters: {
             query?: never;
@@ -926,7 +944,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change shared points by identity, and solve. */
+        patch: operations["change_ties"];
         trace?: never;
     };
     "/api/shots/{shot_id}/touch": {
@@ -1520,6 +1539,11 @@ export interface components {
              * @default null
              */
             family: ("run" | "return" | "rise") | null;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /** Points */
             points: [
                 number,
@@ -1974,6 +1998,66 @@ export interface components {
              */
             turn_deg: number;
         };
+        /** Items[Edge] */
+        Items_Edge_: {
+            /**
+             * Added
+             * @default []
+             */
+            added: components["schemas"]["Edge"][];
+            /**
+             * Changed
+             * @default []
+             */
+            changed: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: string[];
+        };
+        /** Items[Length] */
+        Items_Length_: {
+            /**
+             * Added
+             * @default []
+             */
+            added: components["schemas"]["Length"][];
+            /**
+             * Changed
+             * @default []
+             */
+            changed: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: string[];
+        };
+        /** Items[Tie] */
+        Items_Tie_: {
+            /**
+             * Added
+             * @default []
+             */
+            added: components["schemas"]["Tie"][];
+            /**
+             * Changed
+             * @default []
+             */
+            changed: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: string[];
+        };
         /** JobState */
         JobState: {
             /** Doing */
@@ -2035,6 +2119,11 @@ export interface components {
              * @default false
              */
             home: boolean;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /** Position */
             position: [
                 number,
@@ -2101,6 +2190,11 @@ export interface components {
              * @enum {string}
              */
             direction: "run" | "return" | "rise";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /** Metres */
             metres: number;
         };
@@ -3266,6 +3360,21 @@ export interface components {
             ];
         };
         /**
+         * SurveyChange
+         * @description What changes in a survey: edges and tapes by id, and figures by name.
+         */
+        SurveyChange: {
+            edges?: components["schemas"]["Items_Edge_"];
+            /**
+             * Given
+             * @default {}
+             */
+            given: {
+                [key: string]: unknown;
+            };
+            lengths?: components["schemas"]["Items_Length_"];
+        };
+        /**
          * SurveyResult
          * @description The file that `roofline survey` writes.
          */
@@ -3400,6 +3509,32 @@ export interface components {
             plate: string;
             /** Targets */
             targets: string[];
+        };
+        /**
+         * ThrowChange
+         * @description What changes in one throw; what is not said stays.
+         */
+        ThrowChange: {
+            /**
+             * Add
+             * @default []
+             */
+            add: string[];
+            /**
+             * Drop
+             * @default []
+             */
+            drop: string[];
+            /**
+             * Occlusion
+             * @default null
+             */
+            occlusion: boolean | null;
+            /**
+             * Place
+             * @default null
+             */
+            place: number | null;
         };
         /**
          * Tie
@@ -4997,6 +5132,44 @@ export interface operations {
             };
         };
     };
+    change_survey: {
+        parameters: {
+            query?: {
+                label?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurveyChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     find_edges: {
         parameters: {
             query?: never;
@@ -5649,6 +5822,42 @@ export interface operations {
             };
         };
     };
+    change_throw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThrowChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_ties: {
         parameters: {
             query?: {
@@ -5664,6 +5873,43 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Ties"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_ties: {
+        parameters: {
+            query?: {
+                label?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Items_Tie_"];
             };
         };
         responses: {

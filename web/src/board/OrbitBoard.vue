@@ -3,6 +3,7 @@
 import { useElementSize, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import type { Shape, ShotState, Vec2, Vec3 } from '../api/client'
+import { begin } from '../hand/gesture'
 import { fromPanTiltRoll, type View } from './camera'
 import { Thrown } from './thrown'
 import Wire from './Wire.vue'
@@ -81,8 +82,16 @@ watch(view, () => requestAnimationFrame(render))
 let grab: { from: Vec2; pan: number; tilt: number; at: Vec3; shift: boolean } | null = null
 function down(event: PointerEvent) {
   if (event.button > 1) return
-  host.value!.setPointerCapture(event.pointerId)
   host.value!.focus({ preventScroll: true })
+  const was = { pan: eye.pan, tilt: eye.tilt, at: [...eye.at] as Vec3 }
+  begin(event, host.value!, {
+    move,
+    finish: () => (grab = null),
+    giveUp: () => {
+      Object.assign(eye, was)
+      grab = null
+    },
+  })
   grab = {
     from: [event.clientX, event.clientY],
     pan: eye.pan,
@@ -139,8 +148,6 @@ const same = (p: Vec2): Vec2 => p
     data-orbit
     :data-pan="eye.pan"
     @pointerdown="down"
-    @pointermove="move"
-    @pointerup="grab = null"
     @keydown="keys"
   >
     <canvas ref="gl" />

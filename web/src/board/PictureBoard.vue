@@ -2,6 +2,7 @@
 /** A photo on the board: enlarge, shift, a loupe while placing, and an SVG over it in screen pixels. */
 import { computed, provide, ref, shallowRef, watch } from 'vue'
 import type { Vec2 } from '../api/client'
+import { begin, gesturing } from '../hand/gesture'
 import { usePanZoom } from './usePanZoom'
 
 const props = withDefaults(
@@ -20,6 +21,10 @@ const emit = defineEmits<{
   down: [Vec2, PointerEvent]
   move: [Vec2, PointerEvent]
   up: [Vec2, PointerEvent]
+  /** What was pressed is given up: put everything back. */
+  drop: []
+  /** The pointer has left. */
+  rest: []
   twice: [Vec2, MouseEvent]
 }>()
 
@@ -39,19 +44,30 @@ watch(
 provide('pan', pan)
 defineExpose({ pan })
 
-function handle(kind: 'down' | 'move' | 'up', event: PointerEvent) {
-  if (pan.shifting.value || (pan.space.value && kind === 'down')) return
-  if (kind === 'down') {
-    if (event.button !== 0) return
-    host.value?.setPointerCapture(event.pointerId)
-    host.value?.focus({ preventScroll: true })
-  }
-  const p = pan.toPicture(pan.pointer(event))
+/** Where the pointer is, on the photo. */
+function here(event: PointerEvent): Vec2 {
   at.value = pan.pointer(event)
-  if (kind === 'down') emit('down', p, event)
-  else if (kind === 'move') emit('move', p, event)
-  else emit('up', p, event)
+  const p = pan.toPicture(at.value)
   if (props.loupe) requestAnimationFrame(() => drawLoupe(p))
+  return p
+}
+function press(event: PointerEvent) {
+  if (event.button !== 0 || pan.space.value) return
+  host.value!.focus({ preventScroll: true })
+  begin(event, host.value!, {
+    move: (e) => emit('move', here(e), e),
+    finish: (e) => emit('up', here(e), e),
+    giveUp: () => emit('drop'),
+  })
+  emit('down', here(event), event)
+}
+function hover(event: PointerEvent) {
+  if (!gesturing()) emit('move', here(event), event)
+}
+function leave() {
+  if (gesturing()) return
+  at.value = null
+  emit('rest')
 }
 
 function drawLoupe(p: Vec2) {
@@ -94,10 +110,9 @@ const loupePlace = computed(() => {
     tabindex="0"
     :aria-label="label"
     :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }"
-    @pointerdown="handle('down', $event)"
-    @pointermove="handle('move', $event)"
-    @pointerup="handle('up', $event)"
-    @pointerleave="at = null"
+    @pointerdown="press"
+    @pointermove="hover"
+    @pointerleave="leave"
     @dblclick="emit('twice', pan.toPicture(pan.pointer($event)), $event)"
     @auxclick.prevent
     @dragstart.prevent

@@ -3,6 +3,8 @@
 import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
 import { fitted, grown, type Area, type Place } from './planArea'
+import { begin } from '../hand/gesture'
+import { useKeys } from '../hand/keys'
 import { usePanZoom } from './usePanZoom'
 
 const props = defineProps<{
@@ -25,10 +27,14 @@ const emit = defineEmits<{
   corner: [number, Vec2, boolean]
   dragKey: [number, Vec2, boolean]
   dragNow: [Vec2, boolean]
+  pickKey: [number]
+  /** What was dragged is given up: put everything back. */
+  drop: []
 }>()
 
 const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
+const STILL = 2 // pixels that a press may slip
 
 const places = (): Place[] => [
   ...props.photos.flatMap((p) => (p.camera?.position ? [p.camera.position] : [])),
@@ -47,6 +53,7 @@ function grow() {
 }
 watch(() => [props.shapes.map((s) => s.id).join('|'), places().length], grow)
 const pan = usePanZoom(host, () => area.value.map((v) => v * UNIT) as Area, 14)
+useKeys('everywhere', { fit: refit })
 function refit() {
   area.value = opened()
   pan.fit()
@@ -176,26 +183,44 @@ function pressCorner(index: number, event: PointerEvent) {
   drag(event, (p, done) => emit('corner', index, [p[0] - from[0], p[1] - from[1]], done))
 }
 
-function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
+/** A key, or the lens, is dragged from where it stands: not to the pointer, which may have taken hold of its rim. */
+function dragFrom(event: PointerEvent, at: number[], tell: (p: Vec2, done: boolean) => void, still?: () => void) {
+  const from = metres(pan.pointer(event))
+  drag(event, ([x, z], done) => tell([at[0] + x - from[0], at[2] + z - from[1]], done), still)
+}
+/** `tell`: once it has moved; `still`: when it was let go of where it was pressed. */
+function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still?: () => void) {
   if (event.button !== 0 || pan.space.value) return
   event.stopPropagation()
-  held = true
+  host.value!.focus({ preventScroll: true })
   const to = (e: PointerEvent) => metres(pan.pointer(e))
-  const move = (e: PointerEvent) => tell(to(e), false)
-  const up = (e: PointerEvent) => {
-    window.removeEventListener('pointermove', move)
-    window.removeEventListener('pointerup', up)
-    tell(to(e), true)
+  const end = () => {
     held = false
     grow()
   }
-  window.addEventListener('pointermove', move)
-  window.addEventListener('pointerup', up)
+  let moved = false
+  const far = (e: PointerEvent) => Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) > STILL
+  begin(event, host.value!, {
+    move: (e) => {
+      moved ||= far(e)
+      if (moved) tell(to(e), false)
+    },
+    finish: (e) => {
+      if (moved || far(e)) tell(to(e), true)
+      else still?.()
+      end()
+    },
+    giveUp: () => {
+      emit('drop')
+      end()
+    },
+  })
+  held = true
 }
 </script>
 
 <template>
-  <div ref="host" class="plan" tabindex="0" aria-label="Plan view" @keydown.0.capture="area = opened()">
+  <div ref="host" class="plan" tabindex="0" aria-label="Plan view">
     <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
       <g
@@ -240,7 +265,14 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
         class="key"
         :class="{ home: k.home }"
         :data-key="k.frame"
-        @pointerdown="drag($event, (p, done) => emit('dragKey', k.frame, p, done))"
+        @pointerdown="
+          dragFrom(
+            $event,
+            k.position,
+            (p, done) => emit('dragKey', k.frame, p, done),
+            () => emit('pickKey', k.frame),
+          )
+        "
       >
         <rect
           :x="flat(k.position)[0] - 5"
@@ -258,7 +290,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void) {
         :cy="flat(now.position)[1]"
         r="7"
         data-lens
-        @pointerdown="drag($event, (p, done) => emit('dragNow', p, done))"
+        @pointerdown="dragFrom($event, now.position, (p, done) => emit('dragNow', p, done))"
       />
     </svg>
     <div class="scale">

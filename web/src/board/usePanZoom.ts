@@ -2,6 +2,8 @@
 import { useElementSize, useEventListener } from '@vueuse/core'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
 import type { Vec2 } from '../api/client'
+import { begin } from '../hand/gesture'
+import { ownOf, typing, useKeys } from '../hand/keys'
 
 /** `area`: of the picture that is fitted into the host, x0, y0, x1, y1. */
 export function usePanZoom(
@@ -59,14 +61,11 @@ export function usePanZoom(
   )
 
   useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-    const tag = (event.target as HTMLElement)?.tagName
-    if (['INPUT', 'SELECT', 'TEXTAREA'].includes(tag)) return
-    if (event.code === 'Space' && tag !== 'BUTTON') {
-      space.value = true
-      event.preventDefault()
-    }
-    if (event.key === '0' && !event.ctrlKey && !event.altKey) fit()
+    if (event.code !== 'Space' || typing(event.target) || ownOf(event.target, 'space')) return
+    space.value = true
+    event.preventDefault()
   })
+  useKeys('everywhere', { fit })
   useEventListener(window, 'keyup', (event: KeyboardEvent) => {
     if (event.code === 'Space') space.value = false
   })
@@ -80,18 +79,19 @@ export function usePanZoom(
       event.stopImmediatePropagation()
       shifting.value = true
       const from = { x: event.clientX - at.x, y: event.clientY - at.y }
-      const move = (e: PointerEvent) => {
-        at.x = e.clientX - from.x
-        at.y = e.clientY - from.y
-        touched.value = true
-      }
-      const up = () => {
-        shifting.value = false
-        window.removeEventListener('pointermove', move)
-        window.removeEventListener('pointerup', up)
-      }
-      window.addEventListener('pointermove', move)
-      window.addEventListener('pointerup', up)
+      const was = { x: at.x, y: at.y }
+      begin(event, host.value!, {
+        move: (e) => {
+          at.x = e.clientX - from.x
+          at.y = e.clientY - from.y
+          touched.value = true
+        },
+        finish: () => (shifting.value = false),
+        giveUp: () => {
+          Object.assign(at, was)
+          shifting.value = false
+        },
+      })
     },
     { capture: true },
   )

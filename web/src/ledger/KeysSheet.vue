@@ -1,61 +1,84 @@
 <script setup lang="ts">
+/** All keys, made from the one map; and what the pointer does besides. */
 import { ElDialog } from 'element-plus'
+import { KEYS, written, type Key } from '../hand/keys'
+import { TOOLS } from '../stages/massing/tools'
+
 const open = defineModel<boolean>({ required: true })
-const keys: [string, string][] = [
-  ['Alt 1 … 6', 'go to a stage'],
-  ['Ctrl Z · Ctrl Shift Z', 'undo · redo'],
-  ['Wheel', 'enlarge about the pointer'],
-  ['Space and drag, middle button', 'shift the picture'],
-  ['0', 'fit the picture'],
-  ['R · E · U', 'trace Run · Return · Rise'],
-  ['S', 'trace a straight edge of no direction'],
-  ['F', 'find edges'],
-  ['Alt while drawing', 'do not snap'],
-  ['Double-click an edge', 'a further point on it'],
-  ['Shift and click', 'choose one more edge or piece'],
-  ['Shift and drag (Survey)', 'choose all edges in a box'],
-  ['X (Survey)', 'split the chosen edge at the pointer'],
-  ['T · O · P', 'tape · datum · shared point'],
-  ['M', 'measure on the grid’s plane'],
-  ['H (Survey)', 'a horizon that is seen'],
-  ['C', 'choose (Massing)'],
-  ['F · M · E', 'fold · room · street (Massing)'],
-  ['G · B · R · W · L', 'ground · block · roof · wall · slab'],
-  ['O · T · P · X', 'column · steps · panel · opening (Massing)'],
-  ['A · D', 'flat · backdrop (Massing)'],
-  ['Ctrl D', 'copy the chosen pieces, 1 m along Run'],
-  ['Alt Up · Alt Down on a piece', 'earlier · later in the list'],
-  ['Delete', 'remove what is chosen'],
-  ['Enter, double-click', 'close an outline'],
-  ['Escape', 'give up a gesture'],
-  ['Space', 'play or pause (Move, Hand-off)'],
-  ['Left · Right', 'one frame back · on'],
-  ['H (Move)', 'go to the home key’s frame'],
-  ['V', 'verdicts over the lens view'],
+const list = (keys: Record<string, Key>) => Object.values(keys).map((k) => [written(k), k.says])
+const groups: [string, string[][]][] = [
+  [
+    'Everywhere',
+    [
+      ...list(KEYS.everywhere),
+      ['Wheel', 'enlarge about the pointer'],
+      ['Space and drag, middle button', 'shift the picture'],
+      ['Shift and click', 'choose one more'],
+      ['Escape while dragging', 'put it back'],
+    ],
+  ],
+  [
+    'Survey',
+    [
+      ...list(KEYS.survey),
+      ['Alt while drawing', 'do not snap'],
+      ['Double-click an edge', 'a further point on it'],
+      ['Shift and drag', 'choose all edges in a box'],
+    ],
+  ],
+  [
+    'Massing',
+    [
+      ...TOOLS.map((t) => [t.key, t.name.toLowerCase()]),
+      ...list(KEYS.massing),
+      ['Alt Up, Alt Down on a piece', 'earlier, later in the list'],
+    ],
+  ],
+  ['Plates', [...list(KEYS.plates), ['Double-click', 'close the outline']]],
+  ['Move and Hand-off', [...list(KEYS.strip), ...list(KEYS.move), ['Wheel over the lens view', 'dolly']]],
 ]
 </script>
 
 <template>
-  <ElDialog v-model="open" title="Keys" width="760" top="6vh" :show-close="true" append-to-body>
-    <table class="facts keys">
-      <tbody>
-        <tr v-for="[key, what] in keys" :key="key">
-          <td class="figure">{{ key }}</td>
-          <td>{{ what }}</td>
-        </tr>
-      </tbody>
-    </table>
+  <ElDialog v-model="open" title="Keys" width="860" top="4vh" :show-close="true" append-to-body>
+    <div class="keys" data-keys>
+      <section v-for="[place, rows] in groups" :key="place">
+        <h3>{{ place }}</h3>
+        <dl>
+          <template v-for="[key, says] in rows" :key="key + says">
+            <dt class="figure">{{ key }}</dt>
+            <dd>{{ says }}</dd>
+          </template>
+        </dl>
+      </section>
+    </div>
   </ElDialog>
 </template>
 
 <style scoped>
-.keys tbody {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  column-gap: 26px;
+.keys {
+  columns: 3;
+  column-gap: 24px;
+  font-size: 13px;
 }
-.keys tr {
+section {
+  break-inside: avoid-column;
+  margin-bottom: 12px;
+}
+h3 {
+  font: 600 14px var(--label);
+  margin: 0 0 4px;
+}
+dl {
   display: grid;
-  grid-template-columns: 150px 1fr;
+  grid-template-columns: 92px 1fr;
+  gap: 2px 8px;
+  margin: 0;
+}
+dt {
+  font-size: 12px;
+}
+dd {
+  margin: 0;
 }
 </style>

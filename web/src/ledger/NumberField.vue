@@ -1,6 +1,13 @@
 <script setup lang="ts">
-/** A figure with its unit: typed, kept on Enter or on leaving the field, given up with Escape. */
+/**
+ * A figure with its unit: typed, also as a sum; changed by Up and Down, or by dragging along its label. Kept on Enter
+ * or on leaving the field, given up with Escape. What is refused stays in the field for another try.
+ */
 import { computed, ref, watch } from 'vue'
+import { begin } from '../hand/gesture'
+import { held } from '../hand/held'
+import { useShot } from '../state/shot'
+import { figureOf, stepped, strideOf } from './figures'
 
 const props = withDefaults(
   defineProps<{
@@ -13,67 +20,118 @@ const props = withDefaults(
     empty?: string
     disabled?: boolean
     id?: string
+    /** How far Up and Down go. */
+    step?: number
+    /** Told of a new value; when it comes to false, the value was refused. */
+    onChange?: (value: number | null) => unknown
   }>(),
-  { unit: '', digits: 2, empty: '', min: -Infinity, max: Infinity, disabled: false, id: undefined },
+  {
+    unit: '',
+    digits: 2,
+    empty: '',
+    min: -Infinity,
+    max: Infinity,
+    disabled: false,
+    id: undefined,
+    step: undefined,
+    onChange: undefined,
+  },
 )
-const emit = defineEmits<{ change: [value: number | null] }>()
+const REST = 400 // ms without a further key
+const PIXELS = 4 // of a drag along the label, a step
 
-const shown = computed(() =>
-  props.modelValue === null || props.modelValue === undefined
-    ? ''
-    : String(Number(props.modelValue.toFixed(props.digits))),
-)
+const s = useShot()
+const plain = (value: number | null | undefined) =>
+  value === null || value === undefined ? '' : String(Number(value.toFixed(props.digits)))
+const shown = computed(() => plain(props.modelValue))
 const text = ref(shown.value)
+const input = ref<HTMLInputElement>()
 const wrong = ref<string | null>(null)
 /** What is being typed is not overwritten by news of the figure. */
-let typing = false
+const typing = ref(false)
 let sent: string | null = null // told already, and not yet come back
 watch(shown, (value) => {
   sent = null
-  if (!typing) {
-    text.value = value
-    wrong.value = null
-  }
+  if (typing.value) return
+  text.value = value
+  wrong.value = null
 })
 
+function endTyping() {
+  stepping.drop()
+  typing.value = false
+  delete input.value?.dataset.typing // at once: whoever asks for what is typed has it
+}
 function keep() {
-  typing = false
-  const raw = text.value.trim().replace(',', '.')
+  endTyping()
+  const raw = text.value.trim()
   if (raw === shown.value || raw === sent) return void (wrong.value = null)
   if (raw === '') {
-    if (props.empty) emit('change', null)
+    if (props.empty) void tell(null, raw)
     else text.value = shown.value
     return
   }
-  const value = Number(raw)
-  if (!Number.isFinite(value)) return void (wrong.value = `“${raw}” is not a number.`)
+  const value = figureOf(raw)
+  if (value === null) return void (wrong.value = `“${raw}” is not a number.`)
   if (value < props.min || value > props.max) {
     return void (wrong.value =
       props.max === Infinity
-        ? `At least ${props.min} ${props.unit}, not ${value}.`
-        : `From ${props.min} to ${props.max} ${props.unit}, not ${value}.`)
+        ? `At least ${props.min} ${props.unit}, not ${plain(value)}.`
+        : `From ${props.min} to ${props.max} ${props.unit}, not ${plain(value)}.`)
   }
+  void tell(value, raw)
+}
+async function tell(value: number | null, raw: string) {
   wrong.value = null
   sent = raw
-  emit('change', value)
+  if ((await props.onChange?.(value)) !== false || typing.value) return
+  sent = null
+  text.value = raw
+  wrong.value = s.problem ?? 'That was not taken.'
 }
 function giveUp() {
-  typing = false
+  endTyping()
   text.value = shown.value
   wrong.value = null
 }
 function startTyping() {
-  typing = true
+  typing.value = true
   sent = null
+}
+const stepping = held(keep, REST)
+const by = () => props.step ?? (props.digits >= 3 ? 0.1 : 1)
+function stride(event: KeyboardEvent, way: number) {
+  const now = figureOf(text.value) ?? props.modelValue
+  if (now === null || props.disabled) return
+  startTyping()
+  text.value = String(stepped(now, way * strideOf(by(), event), props.min, props.max))
+  stepping.again()
+}
+function drag(event: PointerEvent) {
+  const from = figureOf(text.value) ?? props.modelValue
+  if (event.button !== 0 || from === null || props.disabled) return
+  begin(event, event.currentTarget as Element, {
+    move: (e) => {
+      const strides = Math.trunc((e.clientX - event.clientX) / PIXELS)
+      if (strides === 0 && !typing.value) return
+      startTyping()
+      text.value = String(stepped(from, strides * strideOf(by(), e), props.min, props.max))
+    },
+    finish: () => {
+      if (typing.value) keep()
+    },
+    giveUp,
+  })
 }
 </script>
 
 <template>
   <label class="field">
-    <span class="label">{{ label }}</span>
+    <span class="label" title="Drag along it to change the figure" @pointerdown="drag">{{ label }}</span>
     <span class="box" :class="{ wrong: wrong }">
       <input
         :id="id"
+        ref="input"
         v-model="text"
         class="figure"
         inputmode="decimal"
@@ -81,8 +139,11 @@ function startTyping() {
         :disabled="disabled"
         :aria-label="label"
         :aria-invalid="!!wrong"
+        :data-typing="typing ? '' : undefined"
         @input="startTyping"
         @keydown.enter="keep"
+        @keydown.up.prevent="stride($event, 1)"
+        @keydown.down.prevent="stride($event, -1)"
         @blur="keep"
         @keydown.esc="giveUp"
       />
@@ -99,6 +160,10 @@ function startTyping() {
   align-items: center;
   column-gap: 8px;
   padding: 2px 0;
+}
+.label {
+  cursor: ew-resize;
+  touch-action: none;
 }
 .box {
   display: inline-flex;

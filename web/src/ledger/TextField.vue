@@ -8,19 +8,24 @@ const props = withDefaults(defineProps<{ modelValue: string; label: string; plac
 })
 const emit = defineEmits<{ change: [string] }>()
 const text = ref(props.modelValue)
-let typing = false
+const input = ref<HTMLInputElement>()
+const typing = ref(false)
 watch(
   () => props.modelValue,
   (value) => {
-    if (!typing) text.value = value
+    if (!typing.value) text.value = value
   },
 )
+function endTyping() {
+  typing.value = false
+  delete input.value?.dataset.typing // at once: whoever asks for what is typed has it
+}
 function keep() {
-  typing = false
+  endTyping()
   if (text.value.trim() !== props.modelValue) emit('change', text.value.trim())
 }
 function giveUp() {
-  typing = false
+  endTyping()
   text.value = props.modelValue
 }
 </script>
@@ -29,11 +34,13 @@ function giveUp() {
   <label class="line">
     <span>{{ label }}</span>
     <input
+      ref="input"
       v-model="text"
       type="text"
       :maxlength="max"
       :placeholder="placeholder"
       :aria-label="label"
+      :data-typing="typing ? '' : undefined"
       @input="typing = true"
       @change="keep"
       @keydown.esc="giveUp"

@@ -85,14 +85,14 @@ async function rename() {
         <button
           :disabled="!s.state.undo"
           :title="s.state.undo ? `Undo: ${s.state.undo}` : 'Nothing to undo'"
-          @click="s.change('POST', '/undo')"
+          @click="s.undo()"
         >
           Undo
         </button>
         <button
           :disabled="!s.state.redo"
           :title="s.state.redo ? `Redo: ${s.state.redo}` : 'Nothing to redo'"
-          @click="s.change('POST', '/redo')"
+          @click="s.redo()"
         >
           Redo
         </button>

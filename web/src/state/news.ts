@@ -33,6 +33,7 @@ function lead(pass: Hear): Promise<never> {
       })
     }
     source.onerror = () => {
+      again() // the server may be away, and what it said meanwhile is missed
       if (source.readyState !== EventSource.CLOSED) return // it tries again by itself
       source.close()
       setInterval(again, ASK_EVERY)

@@ -5,6 +5,7 @@ import {
   api,
   call,
   got,
+  NO_ANSWER,
   Problem,
   told,
   type Job,
@@ -13,6 +14,9 @@ import {
   type Schemas,
   type ShotState,
 } from '../api/client'
+import { sendHeld } from '../hand/held'
+import { Dropped } from '../hand/order'
+import { useHand, type Apply, type How } from './hand'
 import { fits, merged } from './merge'
 import { listen, type Message } from './news'
 
@@ -27,6 +31,7 @@ export const STAGES: { id: Stage; name: string }[] = [
 ]
 
 const MOST_ASTRAY = 3
+const ASK_AGAIN = 1500 // ms
 
 export const useShot = defineStore('shot', () => {
   const state = shallowRef<ShotState | null>(null)
@@ -41,6 +46,8 @@ export const useShot = defineStore('shot', () => {
   const warming = ref<Schemas['WarmingState'] | null>(null)
   /** That the shot was removed elsewhere. */
   const removed = ref(false)
+  /** That the server does not answer. */
+  const away = ref(false)
   let deaf: (() => void) | null = null
   /** How many answers in a row did not fit. One can, when answers overtake one another; a row of them is a fault. */
   let astray = 0
@@ -48,17 +55,20 @@ export const useShot = defineStore('shot', () => {
   let newest = 0
   const doneWaiters = new Map<string, (job: Job) => void>()
 
+  const hand = useHand()
   const id = computed(() => state.value?.id ?? '')
-  const shot = computed(() => state.value!.shot)
+  /** The shot as the hand has made it: what the server has, and what has been asked and is not answered yet. */
+  const shot = computed(() => hand.shown(state.value!.shot))
   const photo = computed<Photo | null>(() => {
-    const photos = state.value?.shot.photos ?? []
+    const photos = state.value ? (shot.value.photos ?? []) : []
     return photos.find((p) => p.id === photoId.value) ?? photos[0] ?? null
   })
-  const homePhoto = computed<Photo | null>(() => state.value?.shot.photos.find((p) => p.camera) ?? null)
-  const keys = computed<Key[]>(() => state.value?.shot.move.keys ?? [])
-  const grounds = computed(() => (state.value?.shot.solids ?? []).filter((x) => x.kind === 'ground').map((x) => x.id))
-  const solid = computed(() => state.value?.shot.solids.find((s) => s.id === solidId.value) ?? null)
-  const plate = computed(() => state.value?.shot.plates.find((p) => p.id === plateId.value) ?? null)
+  const homePhoto = computed<Photo | null>(() => (state.value && shot.value.photos.find((p) => p.camera)) || null)
+  const keys = computed<Key[]>(() => (state.value ? shot.value.move.keys : []))
+  const grounds = computed(() => solids().flatMap((x) => (x.kind === 'ground' ? [x.id] : [])))
+  const solids = () => (state.value ? shot.value.solids : [])
+  const solid = computed(() => solids().find((s) => s.id === solidId.value) ?? null)
+  const plate = computed(() => (state.value && shot.value.plates.find((p) => p.id === plateId.value)) || null)
 
   const path = () => ({ params: { path: { shot_id: id.value } } })
 
@@ -131,9 +141,15 @@ export const useShot = defineStore('shot', () => {
     try {
       const now = await got<Schemas['Revision']>(api.GET('/api/shots/{shot_id}/revision', path()))
       if (now.born !== known.born) told.has = ''
+      if (away.value) {
+        away.value = false
+        if (problem.value === NO_ANSWER) problem.value = null
+      }
       if (now.born !== known.born || now.revision > known.revision) await refresh()
     } catch (error) {
       if (!(error instanceof Problem)) throw error
+      if (error.status === 404) removed.value = true
+      else if (error.status === null) void askUntilAnswered()
     }
   }
 
@@ -163,36 +179,60 @@ export const useShot = defineStore('shot', () => {
     }
   }
 
-  /** Changes go out one after another, each when the one before is answered: hands are faster than answers. */
-  let turn: Promise<unknown> = Promise.resolve()
-  function inTurn<T>(send: () => Promise<T>): Promise<T> {
-    const mine = turn.then(send)
-    turn = mine.catch(() => undefined)
-    return mine
+  /** What failed is said; and when nobody answered, the server is asked until it does. */
+  function refused(error: unknown): null {
+    if (error instanceof Dropped) return null
+    if (!(error instanceof Problem)) throw error
+    problem.value = error.message
+    if (error.status === null) void askUntilAnswered()
+    return null
+  }
+  async function askUntilAnswered() {
+    if (away.value) return
+    away.value = true
+    while (away.value) {
+      await new Promise((done) => setTimeout(done, ASK_AGAIN))
+      await askAgain()
+    }
   }
 
   /**
    * Ask the server to change the shot. A refusal is shown, and nothing has changed. A body that is a function is made
-   * when its turn comes, from what is there by then; if it makes none, nothing is asked. No one waits for a picture
-   * that is being brought.
+   * when its turn comes, from what is there by then; if it makes none, nothing is asked. `apply` shows the change at
+   * once, until it is answered. No one waits for a picture that is being brought.
    */
-  async function change(method: string, path: string, body?: unknown): Promise<boolean> {
+  async function change(method: string, path: string, body?: unknown, apply?: Apply): Promise<boolean> {
     const url = `/shots/${id.value}${path}`
     const send = async () => {
-      const made: unknown = typeof body === 'function' ? body() : body
+      const made: unknown = typeof body === 'function' ? await (body as () => unknown)() : body
       return made === undefined && body !== undefined ? null : call<ShotState>(method, url, made)
     }
+    return (await asked(send, (next) => take(next), { apply, aside: body instanceof FormData })) !== null
+  }
+
+  /** Set some of what is delivered, or of the limits; the rest stays as it is by then. */
+  const set = (what: 'delivery' | 'limits', to: object) =>
+    change(
+      'PUT',
+      `/${what}`,
+      () => ({ ...state.value!.shot[what], ...to }),
+      (now) => ({ ...now, [what]: { ...now[what], ...to } }),
+    )
+
+  /** Send a change when its turn comes, and take its answer in; null when it was refused, taken back, or none. */
+  async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How): Promise<T | null> {
     busy.value++
     try {
-      const next = await (body instanceof FormData ? send() : inTurn(send))
-      if (!next) return false
-      take(next)
-      problem.value = null
-      return true
+      return await hand.asked(
+        send,
+        (answer) => {
+          answered(answer)
+          if (!away.value) problem.value = null
+        },
+        how,
+      )
     } catch (error) {
-      if (!(error instanceof Problem)) throw error
-      problem.value = error.message
-      return false
+      return refused(error)
     } finally {
       busy.value--
       void catchUp()
@@ -205,25 +245,43 @@ export const useShot = defineStore('shot', () => {
    */
   async function build(path: string, body: unknown): Promise<string[] | null> {
     const url = `/shots/${id.value}${path}`
-    busy.value++
-    try {
-      const built = await inTurn(() => call<Schemas['Built']>('POST', url, body))
-      const overtaken = built.state.revision < (state.value?.revision ?? 0)
-      take(built.state)
-      problem.value = null
-      return overtaken ? null : built.made
-    } catch (error) {
-      if (!(error instanceof Problem)) throw error
-      problem.value = error.message
-      return null
-    } finally {
-      busy.value--
-      void catchUp()
-    }
+    let overtaken = false
+    const built = await asked<Schemas['Built']>(
+      () => call('POST', url, body),
+      (answer) => {
+        overtaken = answer.state.revision < (state.value?.revision ?? 0)
+        take(answer.state)
+      },
+      {},
+    )
+    return built && !overtaken ? built.made : null
   }
 
-  /** Start long work and wait for its end. */
-  async function work(path: string, body?: unknown): Promise<Job | null> {
+  /** Take back what the hand did last, sent or not; or make it again. */
+  async function undo(): Promise<void> {
+    const url = `/shots/${id.value}/undo`
+    await hand.undo((wanted) =>
+      asked(async () => (wanted() ? call<ShotState>('POST', url) : null), take, { step: true }),
+    )
+  }
+  async function redo(): Promise<void> {
+    const url = `/shots/${id.value}/redo`
+    await hand.redo(() => asked(() => call<ShotState>('POST', url), take, { step: true }))
+  }
+
+  /** Start long work and wait for its end. Asked for twice, it is done once. */
+  const under = new Map<string, Promise<Job | null>>()
+  function work(path: string, body?: unknown): Promise<Job | null> {
+    const key = `${id.value} ${path} ${JSON.stringify(body ?? null)}`
+    const same = under.get(key)
+    if (same) return same
+    sendHeld()
+    const mine = worked(path, body).finally(() => under.delete(key))
+    under.set(key, mine)
+    return mine
+  }
+  async function worked(path: string, body?: unknown): Promise<Job | null> {
+    await hand.quiet() // it is done on what the hand has made
     problem.value = null
     try {
       const job = await call<Job>('POST', `/shots/${id.value}${path}`, body)
@@ -248,9 +306,7 @@ export const useShot = defineStore('shot', () => {
       if (state.value && ended.state === 'done' && ended.kind !== 'check') await catchUp()
       return ended
     } catch (error) {
-      if (!(error instanceof Problem)) throw error
-      problem.value = error.message
-      return null
+      return refused(error)
     }
   }
 
@@ -283,7 +339,11 @@ export const useShot = defineStore('shot', () => {
     close,
     refresh,
     change,
+    set,
     build,
+    undo,
+    redo,
+    away,
     work,
     cancel,
     take,

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 /** The frames as a ribbon of verdicts, keys as notches, the speed above, the play head. */
-import { useElementSize, useEventListener, useRafFn } from '@vueuse/core'
+import { useElementSize, useRafFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { begin, gesturing } from '../hand/gesture'
+import { useKeys } from '../hand/keys'
 import NumberField from '../ledger/NumberField.vue'
 import { SAYS, swatch, VERDICTS } from '../board/verdicts'
 import { useMove } from '../stages/move/move'
 
-const { s, cameras, report, playing, hand, checking } = useMove()
+const { s, cameras, report, playing, checking } = useMove()
 const host = ref<SVGSVGElement>()
 const { width } = useElementSize(host as never)
 const first = computed(() => s.state!.first_frame)
@@ -56,7 +58,6 @@ const ticks = computed(() => {
 
 function seek(event: PointerEvent) {
   playing.value = false
-  hand.value = null
   const to = (e: PointerEvent) => {
     const box = host.value!.getBoundingClientRect()
     s.frame = Math.min(
@@ -64,13 +65,9 @@ function seek(event: PointerEvent) {
       Math.max(first.value, Math.floor((e.clientX - box.left - PAD) / cell.value) + first.value),
     )
   }
+  const was = s.frame
+  begin(event, host.value!, { move: to, finish: to, giveUp: () => (s.frame = was) })
   to(event)
-  const stop = () => {
-    window.removeEventListener('pointermove', to)
-    window.removeEventListener('pointerup', stop)
-  }
-  window.addEventListener('pointermove', to)
-  window.addEventListener('pointerup', stop)
 }
 let started = 0
 let from = 0
@@ -88,20 +85,21 @@ useRafFn(({ timestamp }) => {
   if (next !== s.frame) s.frame = next
 })
 function go(frame: number) {
+  if (gesturing()) return
   playing.value = false
-  hand.value = null
   s.frame = Math.min(last.value, Math.max(first.value, frame))
 }
 const homeFrame = computed(() => s.keys.find((k) => k.home)?.frame ?? null)
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  const target = event.target as HTMLElement
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes(target.tagName) || event.ctrlKey || event.altKey) return
-  if (event.code === 'Space' && target.tagName !== 'BUTTON' && !target.closest('.plan, .picture')) {
-    event.preventDefault()
-    playing.value = !playing.value
-  } else if (event.key === 'ArrowLeft') go(s.frame - 1)
-  else if (event.key === 'ArrowRight') go(s.frame + 1)
-  else if (event.key.toLowerCase() === 'h' && homeFrame.value !== null) go(homeFrame.value)
+useKeys('strip', {
+  play: (event) => {
+    // over a picture the space bar shifts it
+    if (!(event.target as HTMLElement).closest('.plan, .picture')) playing.value = !playing.value
+  },
+  before: () => go(s.frame - 1),
+  after: () => go(s.frame + 1),
+  home: () => {
+    if (homeFrame.value !== null) go(homeFrame.value)
+  },
 })
 watch(
   () => s.id,

@@ -87,7 +87,7 @@ def resolved_keys(shot: Shot) -> list[Key]:
     if not keys:
         return [home_key(shot, shot.frame_range[0])]
     if any(k.home for k in keys) and any(p.camera is not None for p in shot.photos):
-        return [home_key(shot, k.frame).model_copy(update={"ease": k.ease}) if k.home else k for k in keys]
+        return [home_key(shot, k.frame).model_copy(update={"ease": k.ease, "id": k.id}) if k.home else k for k in keys]
     return keys
 
 

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 /** Draw geometry through the photo; plan view or orbit beside it. */
-import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
@@ -10,6 +9,7 @@ import PictureBoard from '../../board/PictureBoard.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import Wire from '../../board/Wire.vue'
+import { useKeys } from '../../hand/keys'
 import { useShot } from '../../state/shot'
 import { useDrawing } from './drawing'
 import { useEditing, type Axis } from './editing'
@@ -40,6 +40,7 @@ const {
   down: drawDown,
   move: drawMove,
   up: drawUp,
+  drop: dropDrawn,
   close,
   giveUp: stopDrawing,
   direct,
@@ -103,6 +104,16 @@ async function up(p: Vec2, event: PointerEvent) {
   choose(hit, click.more)
   stopEditing()
 }
+/** What was pressed is given up; what has been clicked before, as an outline's corners, stays. */
+function drop() {
+  pressed = null
+  wired = null
+  loose.value = null
+  planCorner.value = null
+  tryCorner.drop()
+  dropDrawn()
+  stopEditing()
+}
 /** A line that was clicked goes before the face behind it. */
 let wired: string | null = null
 function wire(id: string) {
@@ -127,32 +138,30 @@ watch(
   },
 )
 
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  const at = event.target as HTMLElement
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes(at.tagName) || event.altKey || event.metaKey) return
-  if (event.ctrlKey) {
-    if (event.key.toLowerCase() === 'd' && chosen.value.length) {
-      event.preventDefault()
+useKeys(
+  'massing',
+  {
+    copy: () => {
+      if (!chosen.value.length) return
       void s
         .build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 })
         .then((made) => made && made.length && choose(made[0]))
-    }
-    return
-  }
-  if (event.key === 'Escape') {
-    stopDrawing()
-    stopEditing()
-    tool.value = 'choose'
-  } else if (event.key === 'Enter' && at.tagName !== 'BUTTON') close()
-  else if ((event.key === 'Delete' || event.key === 'Backspace') && chosen.value.length) {
-    const ids = chosen.value
-    choose(null)
-    void s.build('/arrange', { op: 'remove', ids })
-  } else {
-    const wanted = TOOLS.find((t) => t.key.toLowerCase() === event.key.toLowerCase())
-    if (wanted) takeTool(wanted.id)
-  }
-})
+    },
+    giveUp: () => {
+      stopDrawing()
+      stopEditing()
+      tool.value = 'choose'
+    },
+    close,
+    remove: () => {
+      const ids = chosen.value
+      if (!ids.length) return
+      choose(null)
+      void s.build('/arrange', { op: 'remove', ids })
+    },
+  },
+  () => TOOLS.map((t) => ({ key: { key: t.key.toLowerCase(), says: t.name }, act: () => takeTool(t.id) })),
+)
 
 // in plan
 function shift(by: Vec2, done: boolean) {
@@ -252,6 +261,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
         @down="down"
         @move="hover"
         @up="up"
+        @drop="drop"
         @twice="close"
       >
         <template #under
@@ -375,6 +385,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
         @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))"
         @shift="shift"
         @corner="dragCorner"
+        @drop="drop"
       />
     </div>
     <div v-if="shown === 'orbit'" class="planhost">

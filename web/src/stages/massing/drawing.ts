@@ -201,6 +201,17 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
       if (points.value.length === 4) pulling.value = true
     }
   }
+  /** The press is given up: what it began is taken back, what was set before it stays. */
+  function drop() {
+    const began = pressed
+    pressed = null
+    if (!began || pulling.value) return
+    const goingOn = tool.value === 'wall' && height.value !== null
+    if (!goingOn && way.value !== 'corners' && way.value !== 'lines') return giveUp()
+    if (!goingOn) points.value = points.value.slice(0, -1)
+    tryBuild.drop()
+    drafts.value = []
+  }
   /** Close an outline of corners: a slab is pulled up next, a panel is there. */
   function close() {
     if (way.value !== 'corners' || pulling.value) return
@@ -244,6 +255,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     down,
     move,
     up,
+    drop,
     close,
     giveUp,
     direct,

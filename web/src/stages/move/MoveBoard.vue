@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Lens view (plates thrown, verdicts over it) and plan view, side by side with the frames below. */
-import { useElementSize, useEventListener } from '@vueuse/core'
+import { useElementSize } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
@@ -9,9 +9,12 @@ import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
 import { drawVerdicts } from '../../board/verdicts'
 import Wire from '../../board/Wire.vue'
+import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
+import { sendHeld } from '../../hand/held'
+import { useKeys } from '../../hand/keys'
 import { useMove } from './move'
 
-const { s, path, cameras, at, hand, overlay, playing, story, setKey } = useMove()
+const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = useMove()
 const router = useRouter()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
@@ -67,7 +70,8 @@ onMounted(() => {
 onBeforeUnmount(() => {
   thrown?.dispose()
   thrown = null
-  hand.value = null
+  sendHeld()
+  putBack()
   playing.value = false
 })
 const sceneKey = computed(() =>
@@ -131,33 +135,49 @@ function pixelAt(event: PointerEvent): Vec2 {
 
 // moving the camera in the lens view: drag turns it, with Shift it trucks and cranes, the wheel dollies
 let grab: { from: Vec2; camera: FrameCamera; shift: boolean } | null = null
+function putBack() {
+  grab = null
+  heldKey.value = null
+  hand.value = null
+}
 function down(event: PointerEvent) {
   if (event.button !== 0 || !at.value) return
-  host.value!.setPointerCapture(event.pointerId)
+  sendHeld()
   host.value!.focus({ preventScroll: true })
   playing.value = false
+  pixel.value = story.value = null
+  begin(event, host.value!, {
+    move: turn,
+    finish: () => {
+      grab = null
+      letGo()
+    },
+    giveUp: putBack,
+  })
   grab = { from: [event.clientX, event.clientY], camera: { ...at.value }, shift: event.shiftKey }
 }
 function turned(c: FrameCamera): FrameCamera {
   return { ...c, rotation: fromPanTiltRoll(c.pan_deg, c.tilt_deg, c.roll_deg) as unknown as FrameCamera['rotation'] }
 }
-function move(event: PointerEvent) {
-  if (grab) {
-    const [dx, dy] = [event.clientX - grab.from[0], event.clientY - grab.from[1]]
-    if (Math.hypot(dx, dy) < 3) return
-    const c = { ...grab.camera }
-    const k = d.value.width / box.value.w
-    if (grab.shift) {
-      const r = c.rotation as unknown as number[][]
-      const m = (8 * k) / c.focal_px
-      c.position = [0, 1, 2].map((i) => grab!.camera.position[i] - dx * m * r[0][i] - dy * m * r[1][i]) as Vec3
-    } else {
-      c.pan_deg = grab.camera.pan_deg - ((dx * k) / c.focal_px) * (180 / Math.PI)
-      c.tilt_deg = Math.max(-89, Math.min(89, grab.camera.tilt_deg + ((dy * k) / c.focal_px) * (180 / Math.PI)))
-    }
-    hand.value = turned(c)
-    return
+function turn(event: PointerEvent) {
+  if (!grab) return
+  const { from, camera, shift } = grab
+  const [dx, dy] = [event.clientX - from[0], event.clientY - from[1]]
+  if (!hand.value && Math.hypot(dx, dy) < 3) return
+  const c = { ...camera }
+  const k = d.value.width / box.value.w
+  if (shift) {
+    const r = c.rotation as unknown as number[][]
+    const m = (8 * k) / c.focal_px
+    c.position = [0, 1, 2].map((i) => camera.position[i] - dx * m * r[0][i] - dy * m * r[1][i]) as Vec3
+  } else {
+    c.pan_deg = camera.pan_deg - ((dx * k) / c.focal_px) * (180 / Math.PI)
+    c.tilt_deg = Math.max(-89, Math.min(89, camera.tilt_deg + ((dy * k) / c.focal_px) * (180 / Math.PI)))
   }
+  hand.value = turned(c)
+}
+function move(event: PointerEvent) {
+  if (gesturing()) return
   const p = pixelAt(event)
   if (p[0] < 0 || p[1] < 0 || p[0] >= d.value.width || p[1] >= d.value.height || playing.value) {
     pixel.value = story.value = null
@@ -166,47 +186,44 @@ function move(event: PointerEvent) {
   pixel.value = p
   if (s.shot.solids.length) probe(s.frame, Math.round(p[0] * 10) / 10, Math.round(p[1] * 10) / 10)
 }
-async function up() {
-  grab = null
-  if (hand.value) await setKey({}, hand.value)
-}
-let wheelTimer = 0
 function wheel(event: WheelEvent) {
-  if (!at.value) return
   event.preventDefault()
+  if (!at.value || gesturing()) return
   playing.value = false
   const c = { ...at.value }
   const r = c.rotation as unknown as number[][]
   const step = -event.deltaY * 0.0025
   c.position = [0, 1, 2].map((i) => c.position[i] + step * r[2][i]) as Vec3
   hand.value = c
-  clearTimeout(wheelTimer)
-  wheelTimer = window.setTimeout(() => {
-    if (hand.value) void setKey({}, hand.value)
-  }, 350)
+  turning()
 }
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) || event.ctrlKey || event.altKey)
-    return
-  if (event.key.toLowerCase() === 'v') overlay.value = !overlay.value
-  if (event.key === 'Escape') {
-    grab = null
-    hand.value = null
-  }
+useKeys('move', {
+  verdicts: () => (overlay.value = !overlay.value),
+  giveUp: putBack,
 })
 
-async function dragKey(frame: number, p: Vec2, done: boolean) {
-  const c = cameras.value.find((x) => x.frame === frame)
-  if (!c) return
+/** The frame of the key that is dragged in plan. */
+const heldKey = ref<number | null>(null)
+function dragKey(frame: number, p: Vec2, done: boolean) {
+  if (!s.keys.some((k) => k.frame === frame)) return void giveUpGesture()
   s.frame = frame
-  hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
-  if (done) await setKey({}, hand.value)
+  heldKey.value = done ? null : frame
+  dragNow(p, done)
 }
-async function dragNow(p: Vec2, done: boolean) {
+watch(
+  () => s.keys.some((k) => k.frame === heldKey.value),
+  (there) => {
+    if (there || heldKey.value === null) return
+    giveUpGesture()
+    s.problem = 'The key that you took hold of has been removed elsewhere.'
+  },
+)
+function dragNow(p: Vec2, done: boolean) {
   const c = at.value
   if (!c) return
+  playing.value = false
   hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
-  if (done) await setKey({}, hand.value)
+  if (done) letGo()
 }
 const WHY: Record<string, string> = {
   outside: 'outside of it',
@@ -241,7 +258,6 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       aria-label="Lens view"
       @pointerdown="down"
       @pointermove="move"
-      @pointerup="up"
       @pointerleave="pixel = story = null"
       @wheel="wheel"
     >
@@ -280,6 +296,8 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :delivered-width="d.width"
         @drag-key="dragKey"
         @drag-now="dragNow"
+        @pick-key="(frame) => (s.frame = frame)"
+        @drop="putBack"
       />
     </div>
     <div class="switch" role="group" aria-label="Views">

@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import NumberField from '../../ledger/NumberField.vue'
 import { FILM_BACK, useMove } from './move'
 
-const { s, figures: at, key, report, frameReport, checking, setKey, removeKey } = useMove()
+const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
 const router = useRouter()
 const bringing = ref(false)
 const brought = ref<string | null>(null)
@@ -18,7 +18,7 @@ const back = computed(() => {
 const mm = computed(() => (at.value ? (at.value.focal_px * back.value) / s.shot.delivery.width : 0))
 const place = (i: number, v: number) => at.value!.position.map((x, j) => (j === i ? v : x)) as [number, number, number]
 const limits = computed(() => s.shot.limits)
-const setLimit = (change: object) => s.change('PUT', '/limits', () => ({ ...limits.value, ...change }))
+const setLimit = (change: object) => s.set('limits', change)
 const share = (v: number) => `${v >= 10 ? v.toFixed(1) : v.toFixed(2)} %`
 
 async function bringBack() {

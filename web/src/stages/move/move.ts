@@ -1,18 +1,32 @@
 /** The move: the camera at every frame, the check, playing, and the key under the hand. */
 import { computed, effectScope, ref, shallowRef, watch } from 'vue'
 import { api, got, Problem, told, type FrameCamera, type Key, type Schemas } from '../../api/client'
+import { fromPanTiltRoll, quaternion } from '../../board/camera'
+import { freshId } from '../../hand/changes'
+import { held, sendHeld } from '../../hand/held'
+import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
 const report = shallowRef<Schemas['CheckState'] | null>(null)
 const playing = ref(false)
+/** The camera in hand, at its frame: moved in a view, or by a wheel that has not come to rest. */
 const hand = shallowRef<FrameCamera | null>(null)
-/** Figures of a key that have been asked for and do not stand in the path yet: what is typed next goes on from them. */
-const asked = shallowRef<{ frame: number; change: Partial<Schemas['KeyByFigures']> } | null>(null)
+/** Cameras that have been let go of and do not stand in the path yet, in order: what comes next goes on from them. */
+const asked = shallowRef<FrameCamera[]>([])
+const REST = 350 // ms without a turn of the wheel
 const overlay = ref(false)
 const story = shallowRef<Schemas['ProbeReport'] | null>(null)
 const checking = ref(false)
 let watched = false
+let resting: ReturnType<typeof held>
+type Rows = Parameters<typeof quaternion>[0]
+const homeOf = (home?: Key | null) =>
+  home ? { position: home.position, rotation: home.rotation, focal_px: home.focal_px } : {}
+/** A shot with other keys, in the order of their frames. */
+const withKeys =
+  (alter: (keys: Key[]) => Key[]): Apply =>
+  (shot) => ({ ...shot, move: { ...shot.move, keys: alter(shot.move.keys).sort((a, b) => a.frame - b.frame) } })
 let timer = 0
 let lastAsked = ''
 /** Which report is shown: while it is the one that the server has, it is not asked for again. */
@@ -21,12 +35,10 @@ let known = ''
 export function useMove() {
   const s = useShot()
   const cameras = computed(() => path.value?.cameras ?? [])
-  const at = computed<FrameCamera | null>(() => hand.value ?? cameras.value.find((c) => c.frame === s.frame) ?? null)
-  const figures = computed<FrameCamera | null>(() =>
-    at.value && asked.value?.frame === s.frame
-      ? { ...at.value, ...(asked.value.change as Partial<FrameCamera>) }
-      : at.value,
-  )
+  /** The camera at a frame, as the hand has it. */
+  const poseAt = (frame: number): FrameCamera | null =>
+    [hand.value, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
+  const at = computed(() => poseAt(s.frame))
   const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
@@ -43,7 +55,6 @@ export function useMove() {
       const p = s.state?.path ?? (await got<Schemas['PathState']>(api.GET('/api/shots/{shot_id}/path', where)))
       if (id !== s.id) return
       path.value = p
-      if (!s.busy) asked.value = null
       const key = s.state?.checked
       if (key && key === known && report.value) return
       known = key ?? ''
@@ -73,16 +84,13 @@ export function useMove() {
       ).catch(() => report.value)
     }, 250)
   }
-  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = null) {
-    const typed = !from
-    from ??= figures.value
-    if (!from) return
-    const old = key.value
-    asked.value = typed
-      ? { frame: s.frame, change: { ...(asked.value?.frame === s.frame ? asked.value.change : {}), ...change } }
-      : null
+  /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
+  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
+    if (!from) return false
+    const { frame } = from
+    const old = s.keys.find((k) => k.frame === frame)
     const body = {
-      frame: s.frame,
+      frame,
       position: from.position,
       pan_deg: from.pan_deg,
       tilt_deg: from.tilt_deg,
@@ -92,29 +100,69 @@ export function useMove() {
       ease: old?.ease ?? null,
       ...change,
     }
-    if (!(await s.change('PUT', `/keys/${s.frame}`, body))) asked.value = null
-    hand.value = null
+    const rotation = fromPanTiltRoll(body.pan_deg, body.tilt_deg, body.roll_deg)
+    const pose = { ...from, ...body, rotation } as unknown as FrameCamera
+    const made = {
+      id: old?.id ?? freshId(),
+      frame,
+      position: pose.position,
+      rotation: quaternion(pose.rotation as unknown as Rows),
+      focal_px: pose.focal_px,
+      home: body.home,
+      ease: body.ease,
+      ...(body.home ? homeOf(s.state?.home) : {}),
+    } as Key
+    if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
+    const ok = await s.change(
+      'PUT',
+      `/keys/${frame}`,
+      body,
+      withKeys((keys) => [...keys.filter((k) => k.frame !== frame), made]),
+    )
+    asked.value = asked.value.filter((c) => c !== pose)
+    return ok
   }
-  const removeKey = () => s.change('DELETE', `/keys/${s.frame}`)
+  const removeKey = () => {
+    const { frame } = s
+    return s.change(
+      'DELETE',
+      `/keys/${frame}`,
+      undefined,
+      withKeys((keys) => keys.filter((k) => k.frame !== frame)),
+    )
+  }
+  /** Let go of the camera in hand: that sets its key. */
+  function letGo() {
+    const mine = hand.value
+    hand.value = null
+    resting.drop()
+    if (mine) void setKey({}, mine)
+  }
   if (!watched) {
     watched = true
+    resting = held(letGo, REST)
     // shared by board, ledger and strip, so it must outlive each of them
-    effectScope(true).run(() =>
+    effectScope(true).run(() => {
       watch(
         () => `${s.id}:${s.state?.revision}`,
         () => {
           if (s.state) void load()
         },
         { immediate: true },
-      ),
-    )
+      )
+      watch(() => s.frame, sendHeld, { flush: 'sync' })
+      watch(
+        () => s.id,
+        () => (asked.value = []),
+      )
+    })
   }
   return {
     s,
     path,
     cameras,
     at,
-    figures,
+    poseAt,
     key,
     report,
     frameReport,
@@ -126,6 +174,8 @@ export function useMove() {
     load,
     check,
     setKey,
+    letGo,
+    turning: () => resting.again(),
     removeKey,
   }
 }

@@ -7,7 +7,7 @@ import { useFraming } from './framing'
 const s = useShot()
 const { photo: home, framing, margins, sentences, set } = useFraming()
 const delivery = computed(() => s.shot.delivery)
-const put = (change: object) => s.change('PUT', '/delivery', () => ({ ...delivery.value, ...change }))
+const put = (change: object) => s.set('delivery', change)
 const seconds = computed(() => delivery.value.frames / delivery.value.fps)
 const ratio = computed(() => (delivery.value.width / delivery.value.height).toFixed(3))
 const facts = computed(() => s.photo?.facts)

@@ -53,8 +53,11 @@ function down(p: Vec2) {
 function move(p: Vec2) {
   if (from) drag.value = [from.centre[0] + p[0] - from.p[0], from.centre[1] + p[1] - from.p[1]]
 }
-async function up() {
-  if (from && drag.value) await set({ centre: drag.value })
+function up() {
+  if (from && drag.value) void set({ centre: drag.value })
+  drop()
+}
+function drop() {
   from = null
   drag.value = null
 }
@@ -78,6 +81,7 @@ defineExpose({ bring })
       @down="down"
       @move="move"
       @up="up"
+      @drop="drop"
     >
       <template #default="{ pan }">
         <g v-if="box && isHome" class="frame" data-frame>

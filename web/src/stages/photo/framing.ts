@@ -50,10 +50,8 @@ export function useFraming() {
   async function set(change: { scale?: number; centre?: Vec2 }) {
     const f = framing.value
     if (!f) return
-    await s.change('PUT', '/delivery', () => ({
-      ...s.shot.delivery,
-      framing: { scale: f.scale, centre: f.centre, ...change },
-    }))
+    const framed = { scale: f.scale, centre: f.centre, ...change }
+    await s.set('delivery', { framing: framed })
   }
   return { photo, framing, box, margins, sentences, set, drag }
 }

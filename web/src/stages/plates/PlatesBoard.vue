@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** Outline a foreground piece by points; look at plates where they lie. */
-import { useEventListener } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { textureOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import { useShot } from '../../state/shot'
-import { drawing, feather } from './outline'
+import { giveUpGesture } from '../../hand/gesture'
+import { useKeys } from '../../hand/keys'
+import { drawing, feather, setOutline } from './outline'
 
 const s = useShot()
 const router = useRouter()
@@ -21,11 +22,13 @@ const src = computed(() =>
 )
 const shown = computed(() => (s.plate && s.plate.role !== 'photo' ? s.plate : null))
 const alone = ref(false)
-const grip = ref<{ index: number; at: Vec2 } | null>(null)
+/** A point of an outline in hand, and the outline as it was when it was taken. */
+const grip = ref<{ plate: string; index: number; at: Vec2; points: Vec2[]; feather: number } | null>(null)
+const moved = (g: { index: number; at: Vec2; points: Vec2[] }) => g.points.map((p, i) => (i === g.index ? g.at : p))
 const points = computed<Vec2[]>(() => {
   if (drawing.value) return drawing.value
-  const list = (shown.value?.outline?.points ?? []) as Vec2[]
-  return grip.value ? list.map((p, i) => (i === grip.value!.index ? grip.value!.at : p)) : list
+  if (grip.value) return moved(grip.value)
+  return (shown.value?.outline?.points ?? []) as Vec2[]
 })
 const box = computed(() => (shown.value ? shown.value.canvas : null))
 
@@ -34,37 +37,62 @@ const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
 function down(p: Vec2) {
   if (drawing.value) {
     if (drawing.value.length >= 3 && apart(p, drawing.value[0]) < reach()) return void close()
+    pressed = true
     drawing.value = [...drawing.value, p]
     return
   }
-  const index = points.value.findIndex((q) => apart(p, q) < reach())
-  if (index >= 0 && shown.value?.outline) grip.value = { index, at: p }
+  const outline = shown.value?.outline
+  if (!outline) return
+  const list = outline.points as Vec2[]
+  const index = list.findIndex((q) => apart(p, q) < reach())
+  if (index >= 0) grip.value = { plate: shown.value!.id, index, at: p, points: list, feather: outline.feather_px }
 }
+let pressed = false
 function move(p: Vec2) {
   hover.value = p
   if (grip.value) grip.value = { ...grip.value, at: p }
 }
-async function up() {
-  if (!grip.value || !shown.value?.outline) return
-  const outline = { points: points.value, feather_px: shown.value.outline.feather_px }
-  const moved = JSON.stringify(outline.points) !== JSON.stringify(shown.value.outline.points)
-  if (moved) await s.change('PUT', `/plates/${shown.value.id}`, { outline })
+function up() {
+  const g = grip.value
+  grip.value = null
+  pressed = false
+  if (!g || apart(g.at, g.points[g.index]) < reach() / 9) return
+  void setOutline(s, g.plate, { points: moved(g), feather_px: g.feather })
+}
+/** The press is given up: its point goes, those set before stay. */
+function drop() {
+  if (pressed && drawing.value) drawing.value = drawing.value.slice(0, -1)
+  pressed = false
   grip.value = null
 }
+watch(
+  () => s.shot.plates.some((p) => p.id === grip.value?.plate),
+  (there) => {
+    if (there || !grip.value) return
+    giveUpGesture()
+    s.problem = 'The plate whose outline you took hold of has been removed elsewhere.'
+  },
+)
+/** Make a plate of what is drawn. It is sent once; refused, it is there again to be mended. */
 async function close() {
-  if (!drawing.value || drawing.value.length < 3) return
+  const drawn = drawing.value
+  if (!drawn || drawn.length < 3) return
+  drawing.value = null
+  pressed = false
   const before = new Set(s.shot.plates.map((p) => p.id))
-  const outline = { points: drawing.value, feather_px: feather.value }
+  const outline = { points: drawn, feather_px: feather.value }
+  const chosen = s.plateId
   if (await s.change('POST', '/plates', { photo: photo.value!.id, outline })) {
-    drawing.value = null
-    s.plateId = s.shot.plates.find((p) => !before.has(p.id))?.id ?? null
-  }
+    const made = s.shot.plates.find((p) => !before.has(p.id))?.id ?? null
+    if (s.plateId === chosen && !drawing.value) s.plateId = made // unless the hand has gone on
+  } else drawing.value ??= drawn
 }
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)) return
-  if (event.key === 'Enter') void close()
-  else if (event.key === 'Escape') drawing.value = null
-  else if (event.key === 'Backspace' && drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
+useKeys('plates', {
+  close: () => void close(),
+  back: () => {
+    if (drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
+  },
+  giveUp: () => (drawing.value = null),
 })
 const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) =>
   list.length
@@ -103,6 +131,8 @@ const canvasStyle = computed(() =>
       @down="down"
       @move="move"
       @up="up"
+      @drop="drop"
+      @rest="hover = null"
       @twice="close"
     >
       <template #under>

@@ -3,8 +3,9 @@ import { ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Throw } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
-import { drawing, feather, grow } from './outline'
+import { changeThrow, drawing, feather, grow, remove, rename, setOutline } from './outline'
 
 const s = useShot()
 const PIGMENTS = ['#2f7d74', '#b87a12', '#6b4fa0', '#b5432a', '#2b5c8a', '#7a6a2c', '#8a3f66', '#44535c']
@@ -12,28 +13,23 @@ const ROLES = { photo: 'the photo', foreground: 'foreground', clean: 'clean plat
 const tag = (id: string) => s.shot.plates.findIndex((p) => p.id === id)
 const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
 const clean = computed(() => s.shot.plates.find((p) => p.clean_of && p.clean_of === s.plateId) ?? null)
-const open = ref<number | null>(null)
+/** The plate whose throw is open. */
+const open = ref<string | null>(null)
 const throws = computed(() => s.shot.throws)
 const targets = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
 
-const put = (list: () => Throw[]) => s.change('PUT', '/throws', list)
-function shift(i: number, by: number) {
-  open.value = i + by
-  void put(() => {
-    const list = [...throws.value]
-    const [one] = list.splice(i, 1)
-    list.splice(i + by, 0, one)
-    return list
+const shift = (t: Throw, by: number) =>
+  changeThrow(s, t.plate, { place: throws.value.findIndex((x) => x.plate === t.plate) + by })
+/** What the list says now, as what has been added and taken away. */
+const setTargets = (t: Throw, now: string[]) =>
+  changeThrow(s, t.plate, {
+    add: now.filter((x) => !t.targets.includes(x)),
+    drop: t.targets.filter((x) => !now.includes(x)),
   })
+const named = (text: string) => {
+  if (text.trim() && text.trim() !== s.plate!.name) void rename(s, s.plate!.id, text.trim())
 }
-const alter = (i: number, change: Partial<Throw>) =>
-  put(() => throws.value.map((t, j) => (j === i ? { ...t, ...change } : t)))
-const rename = (text: string) => {
-  if (text.trim() && text.trim() !== s.plate!.name)
-    void s.change('PUT', `/plates/${s.plate!.id}`, { name: text.trim() })
-}
-const setFeather = (v: number) =>
-  s.change('PUT', `/plates/${s.plate!.id}`, { outline: { points: s.plate!.outline!.points, feather_px: v } })
+const setFeather = (v: number) => setOutline(s, s.plate!.id, { points: s.plate!.outline!.points, feather_px: v })
 /** Begin an outline, of no plate as yet. */
 function startDrawing() {
   drawing.value = []
@@ -83,14 +79,7 @@ function startDrawing() {
 
     <section v-if="s.plate" class="section">
       <h2>{{ ROLES[s.plate.role] }}</h2>
-      <label class="name"
-        ><span>Name</span
-        ><input
-          type="text"
-          :value="s.plate.name"
-          maxlength="120"
-          @change="rename(($event.target as HTMLInputElement).value)"
-      /></label>
+      <TextField label="Name" :model-value="s.plate.name" @change="named" />
       <p class="figure quiet">
         {{ s.plate.canvas[2] }} × {{ s.plate.canvas[3] }} px at {{ s.plate.canvas[0] }}, {{ s.plate.canvas[1] }}
       </p>
@@ -128,22 +117,20 @@ function startDrawing() {
           {{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}
         </button>
       </template>
-      <button v-if="s.plate.role !== 'photo'" class="plain" @click="s.change('DELETE', `/plates/${s.plate!.id}`)">
-        Remove this plate
-      </button>
+      <button v-if="s.plate.role !== 'photo'" class="plain" @click="remove(s, s.plate!.id)">Remove this plate</button>
     </section>
 
     <section class="section">
       <h2>Throws, tried in this order</h2>
       <p v-if="!throws.length" class="quiet">Nothing is thrown yet.</p>
       <ol class="throws">
-        <li v-for="(t, i) in throws" :key="`${t.plate}${i}`" :class="{ open: open === i }" :data-throw="t.plate">
-          <button class="head" @click="open = open === i ? null : i">
+        <li v-for="(t, i) in throws" :key="t.plate" :class="{ open: open === t.plate }" :data-throw="t.plate">
+          <button class="head" @click="open = open === t.plate ? null : t.plate">
             <i class="tag" :style="{ background: PIGMENTS[tag(t.plate) % 8] }">{{ tag(t.plate) + 1 }}</i>
             <span>{{ name(t.plate) }}</span>
             <span class="figure quiet">{{ t.targets.length }} solid{{ t.targets.length === 1 ? '' : 's' }}</span>
           </button>
-          <div v-if="open === i" class="body">
+          <div v-if="open === t.plate" class="body">
             <ElSelect
               :model-value="t.targets"
               multiple
@@ -154,7 +141,7 @@ function startDrawing() {
               aria-label="Thrown on"
               size="small"
               style="width: 100%"
-              @change="(v: string[]) => alter(i, { targets: v })"
+              @change="(v: string[]) => setTargets(t, v)"
             >
               <ElOption v-for="x in targets" :key="x.id" :value="x.id" :label="x.name" />
             </ElSelect>
@@ -162,13 +149,13 @@ function startDrawing() {
               ><input
                 type="checkbox"
                 :checked="t.occlusion"
-                @change="alter(i, { occlusion: ($event.target as HTMLInputElement).checked })"
+                @change="changeThrow(s, t.plate, { occlusion: ($event.target as HTMLInputElement).checked })"
               />
               Only where its camera could see</label
             >
             <div class="row">
-              <button :disabled="i === 0" @click="shift(i, -1)">Earlier</button
-              ><button :disabled="i === throws.length - 1" @click="shift(i, 1)">Later</button>
+              <button :disabled="i === 0" @click="shift(t, -1)">Earlier</button
+              ><button :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</button>
             </div>
           </div>
         </li>
@@ -192,12 +179,6 @@ function startDrawing() {
   font-style: normal;
   margin-right: 4px;
   flex: none;
-}
-.name {
-  display: grid;
-  grid-template-columns: 60px 1fr;
-  align-items: center;
-  margin-bottom: 4px;
 }
 .throws {
   list-style: none;

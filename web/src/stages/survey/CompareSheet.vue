@@ -3,6 +3,7 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { PanZoom } from '../../board/usePanZoom'
+import { begin } from '../../hand/gesture'
 
 const props = defineProps<{
   src: string
@@ -29,17 +30,12 @@ const style = computed(() => ({
 }))
 function drag(event: PointerEvent) {
   const handle = event.currentTarget as HTMLElement
-  handle.setPointerCapture(event.pointerId)
   const host = handle.parentElement!.getBoundingClientRect()
+  const was = at.value
   const move = (e: PointerEvent) => {
     at.value = Math.min(1, Math.max(0, (e.clientX - host.left - props.pan.at.x) / (props.width * props.pan.at.scale)))
   }
-  const up = () => {
-    handle.removeEventListener('pointermove', move)
-    handle.removeEventListener('pointerup', up)
-  }
-  handle.addEventListener('pointermove', move)
-  handle.addEventListener('pointerup', up)
+  begin(event, handle, { move, finish: move, giveUp: () => (at.value = was) })
 }
 function key(event: KeyboardEvent) {
   if (event.key === 'ArrowLeft') at.value = Math.max(0, at.value - 0.02)

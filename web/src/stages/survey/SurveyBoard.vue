@@ -1,26 +1,27 @@
 <script setup lang="ts">
 /** Trace edges on the photo; the camera follows while dragging. */
-import { useEventListener } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Family, Survey, Vec2, Vec3 } from '../../api/client'
+import type { Family, Vec2, Vec3 } from '../../api/client'
 import { bentLine } from '../../board/camera'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
+import { useKeys } from '../../hand/keys'
 import CompareSheet from './CompareSheet.vue'
 import { useJoining } from './joining'
 import Overview from './Overview.vue'
 import SurveyAids from './SurveyAids.vue'
 import SurveyMarks from './SurveyMarks.vue'
-import { familyOf, HINTS, NAMES, near, under, useSurvey, within, type Tool } from './survey'
+import { under } from './edges'
+import { familyOf, HINTS, NAMES, useSurvey, type Tool } from './survey'
 import TieMarks from './TieMarks.vue'
+import { useTracing } from './tracing'
 
 const {
   s,
   tool,
   chosen,
   selected,
-  toggle,
   reassign,
   split,
   changeFound,
@@ -36,18 +37,14 @@ const {
   hint,
   measuring,
   measuredText,
-  measure,
   mm,
-  trying,
-  giveUp,
   keep,
   copy,
   removeChosen,
   find,
   takeFound,
-  snapped,
 } = useSurvey()
-const { ties, chosenTie, compareWith, compareHow, place, shift, remove: removeTie } = useJoining()
+const { ties, chosenTie, compareWith, compareHow, remove: removeTie } = useJoining()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
 const comparing = computed(() =>
@@ -61,302 +58,54 @@ const src = computed(() =>
     : null,
 )
 
-type Grip =
-  | { kind: 'tie'; id: string }
-  | { kind: 'edge'; edge: number; point: number }
-  | { kind: 'tape'; tape: number; end: 'a' | 'b' }
-  | { kind: 'datum' }
-  | { kind: 'horizon'; end: 0 | 1 }
-let grip: Grip | null = null
-let drawing: { a: Vec2; b: Vec2 } | null = null
-const heldTie = ref<{ id: string; at: Vec2 } | null>(null)
-const ghost = ref<{ a: Vec2; b: Vec2 } | null>(null)
-/** A box drawn with Shift held, which chooses the edges that it touches. */
-const box = ref<{ a: Vec2; b: Vec2 } | null>(null)
-const hover = ref<Vec2 | null>(null)
+const scale = () => board.value!.pan.at.scale
+const { ghost, box, hover, heldTie, down, move, up, drop, twice, rest } = useTracing(scale, () => !!comparing.value)
 
-function pick(p: Vec2): Grip | null {
-  const reach = 9 / board.value!.pan.at.scale
-  const v = kept.value!
-  let best: Grip | null = null
-  let distance = reach
-  const offer = (q: Vec2, g: Grip) => {
-    const d = near(p, q)
-    if (d < distance) {
-      distance = d
-      best = g
-    }
-  }
-  // only what the tool at hand draws can be taken hold of, so that an edge may start at another's end
-  if (tool.value === 'tape')
-    v.lengths.forEach((t, i) => {
-      offer(t.a as Vec2, { kind: 'tape', tape: i, end: 'a' })
-      offer(t.b as Vec2, { kind: 'tape', tape: i, end: 'b' })
-    })
-  else if (tool.value === 'horizon')
-    v.horizon?.forEach((q, i) => offer(q as Vec2, { kind: 'horizon', end: i as 0 | 1 }))
-  else if (tool.value === 'datum') {
-    if (v.datum) offer(v.datum as Vec2, { kind: 'datum' })
-  } else if (tool.value === 'point')
-    ties.value.forEach((t) => {
-      const q = t.seen[s.photo!.id]
-      if (q) offer(q as Vec2, { kind: 'tie', id: t.id })
-    })
-  else
-    v.edges.forEach((e, i) => {
-      if (e.family === (familyOf(tool.value) ?? null) || !e.family)
-        e.points.forEach((q, j) => {
-          if (j === 0 || j === e.points.length - 1 || chosen.value === i)
-            offer(q as Vec2, { kind: 'edge', edge: i, point: j })
-        })
-    })
-  return best
-}
-function placed(p: Vec2): Survey {
-  const next = copy()
-  if (grip?.kind === 'edge') next.edges[grip.edge].points[grip.point] = p
-  else if (grip?.kind === 'tape') next.lengths[grip.tape][grip.end] = p
-  else if (grip?.kind === 'datum') next.datum = p
-  else if (grip?.kind === 'horizon' && next.horizon) next.horizon[grip.end] = p
-  return next
-}
-function inside(p: Vec2): Vec2 {
-  return [Math.min(Math.max(p[0], 0), s.photo!.width!), Math.min(Math.max(p[1], 0), s.photo!.height!)]
-}
-const onScreen = (pixels: number) => pixels / board.value!.pan.at.scale
-const edgeAt = (p: Vec2) => under(kept.value!.edges, p, onScreen(7))
-/** A new edge, once it is long enough to mean something. */
-function withDrawn(): Survey | null {
-  if (!drawing || near(drawing.a, drawing.b) * board.value!.pan.at.scale < 6) return null
-  const next = copy()
-  if (tool.value === 'tape')
-    next.lengths.push({ a: drawing.a, b: drawing.b, direction: tapeDirection(drawing.a, drawing.b), metres: 1 })
-  else if (tool.value === 'horizon') next.horizon = [drawing.a, drawing.b]
-  else if (familyOf(tool.value) !== undefined)
-    next.edges.push({ family: familyOf(tool.value) ?? null, points: [drawing.a, drawing.b] })
-  return next
-}
-/** A tape follows the direction whose picture it lies nearest to. */
-function tapeDirection(a: Vec2, b: Vec2): Family {
-  const r = s.photo?.result
-  if (!r) return Math.abs(b[1] - a[1]) > Math.abs(b[0] - a[0]) ? 'rise' : 'run'
-  const middle: Vec2 = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]
-  const along = Math.atan2(b[1] - a[1], b[0] - a[0])
-  let best: Family = 'rise'
-  let least = Infinity
-  for (const f of ['run', 'return', 'rise'] as Family[]) {
-    const v = r.vanishing_points[f]
-    const to = Math.atan2(v[1] - middle[1] * v[2], v[0] - middle[0] * v[2])
-    const off = Math.abs(Math.sin(along - to))
-    if (off < least) {
-      least = off
-      best = f
-    }
-  }
-  return best
-}
-function dropFound(which: number[]) {
-  changeFound(() => {
-    const next = new Set(dropped.value)
-    const out = which.some((i) => !next.has(i))
-    for (const i of which) {
-      if (out) next.add(i)
-      else next.delete(i)
-    }
-    dropped.value = next
-  })
-}
-function down(p: Vec2, event: PointerEvent) {
-  if (comparing.value) return
-  if (event.shiftKey) {
-    box.value = { a: inside(p), b: inside(p) }
+/** Take a tool; found edges under the pointer, and those that are chosen, get its direction. */
+function take(wanted: Tool) {
+  const family = familyOf(wanted)
+  if (found.value && family !== undefined && hover.value) {
+    const i = under(found.value.edges, hover.value, 8 / scale())
+    if (i !== null) changeFound(() => (found.value!.edges[i].family = family))
     return
   }
-  if (found.value) {
-    const i = under(found.value.edges, p, onScreen(8))
-    if (i !== null) dropFound([i])
-    return
-  }
-  grip = pick(p)
+  if (wanted === 'point' && s.shot.photos.length < 2) return
+  if (selected.value.length && family !== undefined) reassign(family)
+  tool.value = wanted
+}
+function removeWhatIsChosen() {
   if (tool.value === 'point') {
-    if (grip?.kind === 'tie') {
-      chosenTie.value = grip.id
-      heldTie.value = { id: grip.id, at: p }
-    } else if (s.photo) void place(s.photo, inside(p))
-    return
-  }
-  if (grip) {
-    if (grip.kind === 'edge') chosen.value = grip.edge
-    return
-  }
-  if (tool.value === 'datum') {
-    const next = copy()
-    next.datum = inside(p)
-    void keep(next, 'Set the datum')
-    return
-  }
-  chosen.value = null
-  if (tool.value === 'measure') measuring.value = null
-  drawing = { a: inside(p), b: inside(p) }
+    if (chosenTie.value) void removeTie(chosenTie.value)
+  } else if (tool.value === 'horizon' && kept.value?.horizon) {
+    void keep({ ...copy(), horizon: null }, 'Remove the horizon')
+  } else removeChosen()
 }
-function move(p: Vec2) {
-  hover.value = p
-  if (box.value) box.value = { ...box.value, b: inside(p) }
-  else if (grip?.kind === 'tie') heldTie.value = { id: grip.id, at: inside(p) }
-  else if (grip) trying(placed(inside(p)))
-  else if (drawing) {
-    drawing.b = inside(p)
-    if (tool.value === 'measure') return measure(drawing.a, drawing.b)
-    ghost.value = { ...drawing }
-    const next = withDrawn()
-    if (next && tool.value !== 'tape') trying(next)
-  }
-}
-/** A box chooses what it touches; a click with Shift held adds the edge under it, or takes it away. */
-function unbox(p: Vec2) {
-  const { a } = box.value!
-  box.value = null
-  const edges = found.value?.edges ?? kept.value!.edges
-  const clicked = near(a, p) < onScreen(6)
-  const one = clicked ? under(edges, p, onScreen(8)) : null
-  const which = clicked ? (one === null ? [] : [one]) : within(edges, a, p)
-  if (found.value) {
-    if (which.length) dropFound(which)
-  } else if (clicked) which.forEach(toggle)
-  else selected.value = which
-}
-async function up(p: Vec2, event: PointerEvent) {
-  if (box.value) return unbox(p)
-  const laying = show.snap && !event.altKey
-  const reach = 7 / board.value!.pan.at.scale
-  if (grip?.kind === 'tie') {
-    const id = grip.id
-    grip = null
-    const was = ties.value.find((t) => t.id === id)?.seen[s.photo!.id] as Vec2 | undefined
-    if (was && near(was, p) * board.value!.pan.at.scale > 1.5) await shift(id, s.photo!, inside(p))
-    heldTie.value = null
-    return
-  }
-  if (grip) {
-    const label =
-      grip.kind === 'edge'
-        ? 'Move an edge’s end'
-        : grip.kind === 'horizon'
-          ? 'Move the horizon'
-          : grip.kind === 'tape'
-            ? 'Move a tape’s end'
-            : 'Move the datum'
-    let next = placed(inside(p))
-    const moved = grip.kind === 'edge' ? grip.edge : null
-    grip = null
-    if (moved !== null && laying) {
-      const points = await snapped(next.edges[moved].points as Vec2[], reach)
-      next = copy() // the hand may have gone on meanwhile
-      if (next.edges[moved]) next.edges[moved].points = points
-    }
-    if (JSON.stringify(next) !== JSON.stringify(kept.value)) await keep(next, label)
-    else giveUp()
-  } else if (drawing && tool.value === 'measure') {
-    drawing = null
-  } else if (drawing) {
-    drawing.b = inside(p)
-    let next = withDrawn()
-    drawing = null
-    ghost.value = null
-    if (!next) chosen.value = edgeAt(p)
-    if (next) {
-      const edge = familyOf(tool.value) !== undefined
-      if (edge && laying) {
-        const last = next.edges[next.edges.length - 1]
-        const points = await snapped(last.points as Vec2[], reach)
-        next = copy()
-        next.edges.push({ ...last, points })
-      }
-      await keep(next, tool.value === 'tape' ? 'Lay a tape' : edge ? 'Trace an edge' : 'Draw the horizon')
-      if (edge) chosen.value = next.edges.length - 1
-    } else giveUp()
-  }
-}
-/** A further point on an edge, where the lens bends it. */
-function twice(p: Vec2) {
-  const i = found.value || comparing.value ? null : edgeAt(p)
-  if (i === null) return
-  const next = copy()
-  const points = next.edges[i].points as Vec2[]
-  let at = 1
-  let least = Infinity
-  for (let j = 1; j < points.length; j++) {
-    const off = near(p, points[j - 1]) + near(p, points[j]) - near(points[j - 1], points[j])
-    if (off < least) {
-      least = off
-      at = j
-    }
-  }
-  points.splice(at, 0, inside(p))
-  chosen.value = i
-  void keep(next, 'Add a point to an edge')
-}
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (
-    ['INPUT', 'SELECT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName) ||
-    event.ctrlKey ||
-    event.altKey ||
-    event.metaKey
-  )
-    return
-  const tools: Record<string, Tool> = {
-    r: 'run',
-    e: 'return',
-    u: 'rise',
-    s: 'straight',
-    h: 'horizon',
-    t: 'tape',
-    o: 'datum',
-    m: 'measure',
-    p: 'point',
-  }
-  const wanted = tools[event.key.toLowerCase()] as Tool | undefined
-  const key = event.key.toLowerCase()
-  if (found.value && familyOf(tools[key]) !== undefined && hover.value) {
-    const i = under(found.value.edges, hover.value, onScreen(8))
-    if (i !== null)
-      changeFound(() => {
-        found.value!.edges[i].family = familyOf(tools[key]) ?? null
-      })
-  } else if (key === 'f' && !found.value) void find()
-  else if (key === 'x' && !found.value) split(hover.value)
-  else if (wanted) {
-    if (wanted === 'point' && s.shot.photos.length < 2) return
-    if (selected.value.length && familyOf(wanted) !== undefined) reassign(familyOf(wanted) ?? null)
-    tool.value = wanted
-  } else if (event.key === 'Delete' || event.key === 'Backspace') {
-    if (tool.value === 'point') {
-      if (chosenTie.value) void removeTie(chosenTie.value)
-    } else if (tool.value === 'horizon' && kept.value?.horizon) {
-      const next = copy()
-      next.horizon = null
-      void keep(next, 'Remove the horizon')
-    } else removeChosen()
-  } else if (event.key === 'Escape') {
-    grip = null
-    drawing = null
-    ghost.value = null
-    box.value = null
-    heldTie.value = null
-    giveUp()
+const takes = (t: Tool) => () => take(t)
+useKeys('survey', {
+  run: takes('run'),
+  return: takes('return'),
+  rise: takes('rise'),
+  straight: takes('straight'),
+  tape: takes('tape'),
+  datum: takes('datum'),
+  point: takes('point'),
+  measure: takes('measure'),
+  horizon: takes('horizon'),
+  find: () => {
+    if (!found.value && !finding.value) void find()
+  },
+  split: () => {
+    if (!found.value) split(hover.value)
+  },
+  remove: removeWhatIsChosen,
+  giveUp: () => {
+    drop()
     chosen.value = null
     found.value = null
     measuring.value = null
     chosenTie.value = null
-  }
-})
-watch(
-  () => s.photo?.id,
-  () => {
-    grip = null
-    drawing = null
   },
-)
+})
 
 const camera = computed(() => result.value?.camera ?? null)
 const horizon = computed<[Vec2, Vec2] | null>(() => {
@@ -432,6 +181,8 @@ const counts = computed(() => {
       @down="down"
       @move="move"
       @up="up"
+      @drop="drop"
+      @rest="rest"
       @twice="twice"
     >
       <template #default="{ pan }">

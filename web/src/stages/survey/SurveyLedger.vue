@@ -4,7 +4,8 @@ import { ref } from 'vue'
 import type { Advice, Family, Vec2, Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import JoiningLedger from './JoiningLedger.vue'
-import { lengthOf, NAMES, useSurvey } from './survey'
+import { lengthOf } from './edges'
+import { NAMES, useSurvey } from './survey'
 
 const {
   s,
@@ -44,6 +45,7 @@ const angles = computed(() => {
 const rows = computed(() => {
   const list = (survey.value?.edges ?? []).map((e, i) => ({
     i,
+    id: e.id,
     family: e.family ?? null,
     length: lengthOf(e),
     residual: r.value?.edges[i]?.residual_px ?? null,
@@ -69,14 +71,16 @@ const setFocal = (millimetres: number | null) => {
   next.focal_px = millimetres === null ? null : { value: px(millimetres), sigma: px(millimetres) * 0.02 }
   return keep(next, millimetres === null ? 'Free the focal length' : 'Set the focal length')
 }
-function setTape(i: number, metres: number | null) {
+function setTape(id: string, metres: number | null) {
   const next = copy()
-  next.lengths[i].metres = metres!
+  const tape = next.lengths.find((t) => t.id === id)
+  if (!tape) return
+  tape.metres = metres!
   void keep(next, 'Change a tape')
 }
-function dropTape(i: number) {
+function dropTape(id: string) {
   const next = copy()
-  next.lengths.splice(i, 1)
+  next.lengths = next.lengths.filter((t) => t.id !== id)
   void keep(next, 'Remove a tape')
 }
 function setHeight(h: number | null) {
@@ -219,15 +223,15 @@ function exchange() {
         empty="by tape"
         @change="setHeight"
       />
-      <div v-for="(t, i) in survey.lengths" :key="i" class="row tape">
+      <div v-for="(t, i) in survey.lengths" :key="t.id" class="row tape">
         <NumberField
           :label="`Tape ${i + 1} · ${NAMES[t.direction]}`"
           :model-value="t.metres"
           unit="m"
           :digits="3"
-          @change="setTape(i, $event)"
+          @change="setTape(t.id, $event)"
         />
-        <button class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(i)">Remove</button>
+        <button class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(t.id)">Remove</button>
         <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved"
           >solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span
         >
@@ -275,7 +279,7 @@ function exchange() {
         <tbody>
           <tr
             v-for="row in shownRows"
-            :key="row.i"
+            :key="row.id"
             class="pick"
             :class="{ chosen: selected.includes(row.i) }"
             tabindex="0"

@@ -9,7 +9,7 @@ defineProps<{ survey: Survey; result: SurveyResult | null; selected: number[]; t
   <g>
     <g
       v-for="(e, i) in survey.edges"
-      :key="i"
+      :key="e.id"
       :class="[
         'edge',
         e.family ?? 'none',
@@ -63,7 +63,7 @@ defineProps<{ survey: Survey; result: SurveyResult | null; selected: number[]; t
         r="4"
       />
     </g>
-    <g v-for="(t, i) in survey.lengths" :key="`t${i}`" class="tape" :data-tape="i">
+    <g v-for="(t, i) in survey.lengths" :key="t.id" class="tape" :data-tape="i">
       <line
         :x1="toScreen(t.a as Vec2)[0]"
         :y1="toScreen(t.a as Vec2)[1]"

@@ -1,18 +1,16 @@
 /** Photos beside one another: the points they share, lens and standpoint, and the one that is compared. */
 import { computed, ref } from 'vue'
 import type { Photo, Tie, Vec2 } from '../../api/client'
+import { between, carriedOut, freshId } from '../../hand/changes'
 import { useShot } from '../../state/shot'
 
-// what has been asked for and not been answered yet: a quick hand clicks in the next photo meanwhile
-const asked = ref<Tie[] | null>(null)
-let asks = 0
 const chosenTie = ref<string | null>(null)
 const compareWith = ref<string | null>(null)
 const compareHow = ref<'wipe' | 'blink' | 'difference'>('wipe')
 
 export function useJoining() {
   const s = useShot()
-  const ties = computed<Tie[]>(() => asked.value ?? ((s.shot.ties ?? []) as Tie[]))
+  const ties = computed<Tie[]>(() => s.shot.ties as Tie[])
   const others = computed(() => s.shot.photos.filter((p) => p.id !== s.photo?.id))
   const lenses = computed(() => [...new Set(s.shot.photos.map((p) => p.lens).filter((l): l is string => !!l))])
   const tie = computed(() => ties.value.find((t) => t.id === chosenTie.value) ?? null)
@@ -30,16 +28,17 @@ export function useJoining() {
   ])
 
   async function keep(next: Tie[], label: string) {
-    asked.value = next
-    const mine = ++asks
-    const ok = await s.change('PUT', `/ties?label=${encodeURIComponent(label)}`, { ties: next })
-    if (mine === asks) asked.value = null
-    return ok
+    const change = between(ties.value, next)
+    if (!change) return true
+    return s.change('PATCH', `/ties?label=${encodeURIComponent(label)}`, change, (shot) => ({
+      ...shot,
+      ties: carriedOut(shot.ties as Tie[], change),
+    }))
   }
   const copy = (): Tie[] => JSON.parse(JSON.stringify(ties.value)) as Tie[]
-  function freshId() {
+  function number() {
     let n = ties.value.length + 1
-    while (ties.value.some((t) => t.id === `point${n}`)) n++
+    while (ties.value.some((t) => t.name === `Point ${n}`)) n++
     return n
   }
   /** Put the chosen point, or a new one, at a pixel of the photo on the board. */
@@ -51,25 +50,28 @@ export function useJoining() {
       await keep(next, 'Click a shared point')
       return
     }
-    const n = freshId()
-    next.push({ id: `point${n}`, name: `Point ${n}`, seen: { [photo.id]: at }, surface: null, world: null, off_px: {} })
-    chosenTie.value = `point${n}`
+    const id = freshId()
+    next.push({ id, name: `Point ${number()}`, seen: { [photo.id]: at }, surface: null, world: null, off_px: {} })
+    chosenTie.value = id
     await keep(next, 'Click a shared point')
   }
   async function shift(id: string, photo: Photo, at: Vec2) {
     const next = copy()
-    const t = next.find((x) => x.id === id)!
+    const t = next.find((x) => x.id === id)
+    if (!t) return
     t.seen = { ...t.seen, [photo.id]: at }
     await keep(next, 'Move a shared point')
   }
   async function lay(id: string, surface: string | null) {
     const next = copy()
-    next.find((x) => x.id === id)!.surface = surface
+    const t = next.find((x) => x.id === id)
+    if (t) t.surface = surface
     await keep(next, 'Lay a shared point on a surface')
   }
   async function rename(id: string, name: string) {
     const next = copy()
-    next.find((x) => x.id === id)!.name = name
+    const t = next.find((x) => x.id === id)
+    if (t) t.name = name
     await keep(next, 'Rename a shared point')
   }
   async function remove(id: string) {

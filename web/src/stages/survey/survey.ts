@@ -5,7 +5,6 @@ import {
   got,
   latest,
   Problem,
-  type Edge,
   type Family,
   type Schemas,
   type Survey,
@@ -13,7 +12,10 @@ import {
   type Vec2,
 } from '../../api/client'
 import { FILM_BACK } from '../../api/shared.gen'
+import { freshId, surveyAfter, surveyChange, type SurveyChange } from '../../hand/changes'
 import { useShot } from '../../state/shot'
+import { middleOf, near, onEdge } from './edges'
+import { useMeasuring } from './measuring'
 
 export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
 /** The family that a tool draws: straight edges have none. */
@@ -23,16 +25,11 @@ export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', ris
 export const HINTS: Record<Family, string> = { run: 'along the front', return: 'into depth', rise: 'up' }
 
 const tool = ref<Tool>('run')
-/** The edges that are chosen; of several, the one chosen last is the one whose points show. */
-const selected = ref<number[]>([])
-const chosen = computed<number | null>({
-  get: () => selected.value.at(-1) ?? null,
-  set: (i) => {
-    selected.value = i === null ? [] : [i]
-  },
-})
+/** The edges that are chosen, by id; of several, the one chosen last is the one whose points show. */
+const selectedIds = ref<string[]>([])
 const draft = ref<Survey | null>(null)
-const live = ref<SurveyResult | null>(null)
+/** What the solver says of the draft, or of what was let go of and is not answered yet; and of which edges. */
+const live = shallowRef<{ photo: string; result: SurveyResult; edges: string[] } | null>(null)
 const liveProblem = ref<string | null>(null)
 const show = reactive({
   grid: 'ground' as 'none' | 'ground' | 'front' | 'side' | 'ceiling',
@@ -47,34 +44,34 @@ const finding = ref(false)
 /** Why the found edges, as they stand now, give no camera. */
 const foundProblem = ref<string | null>(null)
 const hint = ref<Vec2 | null>(null)
-/** What is being measured on the photo, and the answer to it. Nothing is kept. */
-const measuring = ref<{ a: Vec2; b: Vec2; metres: number | null; sigma: number; problem: string | null } | null>(null)
-/** What has been measured, in words: metres with their error on the plane that is shown, or why not. */
-const measuredText = computed(() => {
-  const m = measuring.value
-  if (!m) return ''
-  if (m.problem) return m.problem
-  if (m.metres === null) return ''
-  const { grid } = show
-  const plane = grid === 'none' ? 'ground' : grid === 'ground' || grid === 'ceiling' ? grid : `${grid} plane`
-  return `${m.metres.toFixed(2)} ± ${Math.max(m.sigma, 0.005).toFixed(2)} m on the ${plane}`
-})
-
-/** What has been asked to be kept and is not answered yet: what comes next builds on it. */
-const asked = shallowRef<{ photo: string; survey: Survey } | null>(null)
+const there = (i: number) => i >= 0
+/** How much has been let go of that is not answered yet. */
+const asking = ref(0)
 
 export function useSurvey() {
   const s = useShot()
-  const kept = computed<Survey | null>(
-    () => (asked.value && asked.value.photo === s.photo?.id ? asked.value.survey : s.photo?.survey) ?? null,
-  )
+  const kept = computed<Survey | null>(() => s.photo?.survey ?? null)
   const survey = computed<Survey | null>(() => draft.value ?? kept.value)
+  const selected = computed<number[]>({
+    get: () => selectedIds.value.flatMap((id) => survey.value?.edges.findIndex((e) => e.id === id) ?? -1).filter(there),
+    set: (list) => {
+      selectedIds.value = list.map((i) => survey.value!.edges[i].id)
+    },
+  })
+  const chosen = computed<number | null>({
+    get: () => selected.value.at(-1) ?? null,
+    set: (i) => {
+      selected.value = i === null ? [] : [i]
+    },
+  })
+  /** The solution, with what is known of each edge that is drawn now: it may be of fewer, or of others. */
   const result = computed<SurveyResult | null>(() => {
-    const r = (draft.value ? live.value : s.photo?.result) ?? null
-    if (!r || draft.value || !asked.value) return r
-    // until it is answered, what is known of an edge is what was known of the same one before, and nothing of others
-    const before = (s.photo?.survey?.edges ?? []).map((e) => JSON.stringify(e))
-    return { ...r, edges: (kept.value?.edges ?? []).map((e) => r.edges[before.indexOf(JSON.stringify(e))]) }
+    const photo = s.state?.shot.photos?.find((p) => p.id === s.photo?.id)
+    const mine = (draft.value || asking.value) && live.value?.photo === photo?.id ? live.value : null
+    const r = mine?.result ?? photo?.result ?? null
+    if (!r) return null
+    const of = mine?.edges ?? (photo?.survey?.edges ?? []).map((e) => e.id)
+    return { ...r, edges: (survey.value?.edges ?? []).map((e) => r.edges[of.indexOf(e.id)]) }
   })
   const problem = computed(() => (draft.value ? liveProblem.value : s.photo?.problem) ?? null)
   const filmBack = FILM_BACK
@@ -82,22 +79,25 @@ export function useSurvey() {
   const px = (v: number) => (v * (s.photo?.width ?? 1)) / FILM_BACK
 
   const ask = latest(
-    (id: string, photo: string, body: Survey) =>
-      got<Schemas['TrySurvey']>(
+    async (id: string, photo: string, body: Survey) => ({
+      photo,
+      edges: body.edges.map((e) => e.id),
+      ...(await got<Schemas['TrySurvey']>(
         api.POST('/api/shots/{shot_id}/photos/{photo_id}/survey/try', {
           params: { path: { shot_id: id, photo_id: photo } },
           body,
         }),
-      ),
-    (answer) => {
-      if (answer.result) live.value = answer.result
-      liveProblem.value = answer.problem ?? null
+      )),
+    }),
+    ({ photo, edges, result, problem }) => {
+      if (result) live.value = { photo, edges, result }
+      liveProblem.value = problem ?? null
     },
   )
 
   /** Show a changed survey while it is being dragged; the solver answers as fast as it can. */
   function trying(next: Survey) {
-    if (!draft.value) live.value = s.photo?.result ?? null
+    if (!draft.value && !asking.value) live.value = null
     draft.value = next
     if (next.edges.length) ask(s.id, s.photo!.id, next)
   }
@@ -106,58 +106,44 @@ export function useSurvey() {
     draft.value = null
     liveProblem.value = null
   }
-  async function keep(next: Survey, label: string) {
-    ask.drop()
+  /**
+   * Keep what was drawn: shown at once, and sent as what has changed. `later` makes something of it first, when its
+   * turn comes: an edge laid onto the picture's own.
+   */
+  async function keep(next: Survey, label: string, later?: (change: SurveyChange) => Promise<SurveyChange>) {
     const photo = s.photo!.id
-    const mine = { photo, survey: next }
-    const drawn = draft.value
-    asked.value = mine
-    const ok = await s.change('PUT', `/photos/${photo}/survey?label=${encodeURIComponent(label)}`, next)
-    if (asked.value === mine) asked.value = null
-    if (draft.value === drawn) giveUp() // unless the hand has gone on
+    const change = surveyChange(kept.value!, next)
+    if (!draft.value && !asking.value) live.value = null
+    giveUp()
+    if (!change) return true
+    asking.value++
+    const ok = await s.change(
+      'PATCH',
+      `/photos/${photo}/survey?label=${encodeURIComponent(label)}`,
+      () => later?.(change) ?? change,
+      (shot) => ({
+        ...shot,
+        photos: shot.photos.map((p) => (p.id === photo ? { ...p, survey: surveyAfter(p.survey, change) } : p)),
+      }),
+    )
+    asking.value--
     return ok
   }
-  const askLength = latest(
-    async (id: string, photo: string, plane: Schemas['Measuring']['plane'], level: number, a: Vec2, b: Vec2) => {
-      try {
-        return {
-          ...(await got<Schemas['Measured']>(
-            api.POST('/api/shots/{shot_id}/photos/{photo_id}/measure', {
-              params: { path: { shot_id: id, photo_id: photo } },
-              body: { plane, level, a, b },
-            }),
-          )),
-          a,
-          b,
-          problem: null,
-        }
-      } catch (error) {
-        if (!(error instanceof Problem)) throw error
-        return { metres: null, sigma_m: 0, a, b, problem: error.message }
+  /** As `keep`, for an edge that is to be laid onto the picture's own edge. */
+  function keepLaid(next: Survey, label: string, edge: string, reach: number) {
+    const drawn = next.edges.find((e) => e.id === edge)!.points as Vec2[]
+    return keep(next, label, async (change) => {
+      const points = await snapped(drawn, reach)
+      const laid = <T extends { id: string }>(list: T[]) => list.map((e) => (e.id === edge ? { ...e, points } : e))
+      const edges = change.edges && {
+        ...change.edges,
+        added: laid(change.edges.added),
+        changed: laid(change.edges.changed),
       }
-    },
-    (got) => {
-      if (measuring.value)
-        measuring.value = { ...measuring.value, metres: got.metres, sigma: got.sigma_m, problem: got.problem }
-    },
-  )
-  function measure(a: Vec2, b: Vec2) {
-    measuring.value = {
-      a,
-      b,
-      metres: measuring.value?.metres ?? null,
-      sigma: measuring.value?.sigma ?? 0,
-      problem: null,
-    }
-    askLength(
-      s.id,
-      s.photo!.id,
-      show.grid === 'none' ? 'ground' : show.grid,
-      show.grid === 'ceiling' ? show.ceiling : 0,
-      a,
-      b,
-    )
+      return { ...change, edges }
+    })
   }
+  const { measuring, measuredText, measure } = useMeasuring(show)
   /** Look for edges in the photo; they are shown first, and kept only when taken. */
   async function find() {
     finding.value = true
@@ -182,7 +168,10 @@ export function useSurvey() {
     const next = copy()
     // edges all found are better than the hand: what was drawn before keeps its own error for all
     if (!next.edges.length) next.edge_sigma_px = found.value.edge_sigma_px
-    next.edges = [...next.edges, ...found.value.edges.filter((_, i) => !dropped.value.has(i))]
+    next.edges = [
+      ...next.edges,
+      ...found.value.edges.filter((_, i) => !dropped.value.has(i)).map((e) => ({ ...e, id: freshId() })),
+    ]
     if (found.value.distortion && next.distortion === 'none') next.distortion = 'solve'
     found.value = null
     await keep(next, 'Take the edges found')
@@ -203,7 +192,7 @@ export function useSurvey() {
     }
   }
   function dropFaulty() {
-    const out = new Set((result.value?.edges ?? []).flatMap((e, i) => (e.weight < 0.05 ? [i] : [])))
+    const out = new Set((result.value?.edges ?? []).flatMap((e, i) => (e && e.weight < 0.05 ? [i] : [])))
     const next = copy()
     next.edges = next.edges.filter((_, i) => !out.has(i))
     chosen.value = null
@@ -216,8 +205,8 @@ export function useSurvey() {
     const next = copy()
     next.edges = next.edges.filter((_, i) => !out.has(i))
     const label = out.size === 1 ? 'Remove an edge' : `Remove ${out.size} edges`
-    selected.value = []
     void keep(next, label)
+    selected.value = []
   }
   function reassign(family: Family | null) {
     const next = copy()
@@ -239,16 +228,18 @@ export function useSurvey() {
     const next = copy()
     const points = next.edges[i].points as Vec2[]
     const [place, j] = onEdge(points, at ?? middleOf(points))
+    const other = freshId()
     const short = Math.min(near(place, points[0]), near(place, points[points.length - 1])) < 10
     const cut = short ? onEdge(points, middleOf(points)) : ([place, j] as const)
     next.edges.splice(
       i,
       1,
       { ...next.edges[i], points: [...points.slice(0, cut[1]), cut[0]] },
-      { ...next.edges[i], points: [cut[0], ...points.slice(cut[1])] },
+      { ...next.edges[i], id: other, points: [cut[0], ...points.slice(cut[1])] },
     )
+    const one = next.edges[i].id
     void keep(next, 'Split an edge')
-    selected.value = [i, i + 1]
+    selectedIds.value = [one, other]
   }
   /** Say the directions of found edges otherwise, or leave some out; the camera that they give follows. */
   const askFound = latest(
@@ -276,8 +267,8 @@ export function useSurvey() {
   watch(
     () => s.photo?.id,
     () => {
-      chosen.value = null
-      draft.value = null
+      selectedIds.value = []
+      giveUp()
       found.value = null
       hint.value = null
       measuring.value = null
@@ -288,6 +279,7 @@ export function useSurvey() {
     tool,
     chosen,
     selected,
+    selectedIds,
     toggle,
     reassign,
     split,
@@ -312,64 +304,11 @@ export function useSurvey() {
     trying,
     giveUp,
     keep,
+    keepLaid,
     copy,
     removeChosen,
     find,
     takeFound,
-    snapped,
     dropFaulty,
   }
-}
-
-export const lengthOf = (e: Edge) =>
-  Math.hypot(e.points[e.points.length - 1][0] - e.points[0][0], e.points[e.points.length - 1][1] - e.points[0][1])
-export const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
-const middleOf = (p: Vec2[]): Vec2 => [(p[0][0] + p[p.length - 1][0]) / 2, (p[0][1] + p[p.length - 1][1]) / 2]
-/** The place on an edge nearest to a pixel, and the number of the point before which it lies. */
-function onEdge(points: Vec2[], at: Vec2): [Vec2, number] {
-  let best: [Vec2, number] = [points[0], 1]
-  let least = Infinity
-  for (let j = 1; j < points.length; j++) {
-    const [a, b] = [points[j - 1], points[j]]
-    const d = [b[0] - a[0], b[1] - a[1]]
-    const t = Math.min(
-      1,
-      Math.max(0, ((at[0] - a[0]) * d[0] + (at[1] - a[1]) * d[1]) / Math.max(d[0] ** 2 + d[1] ** 2, 1e-9)),
-    )
-    const q: Vec2 = [a[0] + t * d[0], a[1] + t * d[1]]
-    if (near(q, at) < least) {
-      least = near(q, at)
-      best = [q, j]
-    }
-  }
-  return best
-}
-/** Of some edges the one that passes under a pixel, within a reach in pixels. */
-export function under(edges: Edge[], p: Vec2, reach: number): number | null {
-  let best: number | null = null
-  let least = reach
-  edges.forEach((e, i) => {
-    const off = near(p, onEdge(e.points as Vec2[], p)[0])
-    if (off < least) {
-      least = off
-      best = i
-    }
-  })
-  return best
-}
-/** The edges that have a part inside a box of the picture. */
-export function within(edges: Edge[], a: Vec2, b: Vec2): number[] {
-  const [x0, x1, y0, y1] = [Math.min(a[0], b[0]), Math.max(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[1], b[1])]
-  return edges.flatMap((e, i) => {
-    const p = e.points as Vec2[]
-    const inside = p.some((q, j) => {
-      const from = p[Math.max(j - 1, 0)]
-      for (let k = 0; k <= 16; k++) {
-        const at = [from[0] + ((q[0] - from[0]) * k) / 16, from[1] + ((q[1] - from[1]) * k) / 16]
-        if (at[0] >= x0 && at[0] <= x1 && at[1] >= y0 && at[1] <= y1) return true
-      }
-      return false
-    })
-    return inside ? [i] : []
-  })
 }

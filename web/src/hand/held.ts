@@ -1,0 +1,45 @@
+/**
+ * Input that is held back for a moment, as a wheel's turns are until it rests. Whatever else the hand does comes after
+ * it: it is sent before another change, undo, another frame or stage, and before the page goes.
+ */
+const waiting = new Set<() => void>()
+
+export function held(send: () => void, ms: number) {
+  let timer: ReturnType<typeof setTimeout> | undefined
+  const now = () => {
+    clearTimeout(timer)
+    if (waiting.delete(now)) send()
+  }
+  return {
+    /** Hold on for a moment more. */
+    again() {
+      clearTimeout(timer)
+      timer = setTimeout(now, ms)
+      waiting.add(now)
+    },
+    /** Forget it. */
+    drop() {
+      clearTimeout(timer)
+      waiting.delete(now)
+    },
+    now,
+  }
+}
+
+/** Send all that is held back; what is being typed as well. */
+export function sendHeld() {
+  const at = typeof document === 'undefined' ? null : document.activeElement
+  if (at instanceof HTMLElement && at.dataset.typing !== undefined) at.blur()
+  for (const now of [...waiting]) now()
+}
+
+// a press elsewhere ends typing before it does anything itself: what was typed was meant for what was chosen then
+if (typeof window !== 'undefined')
+  window.addEventListener(
+    'pointerdown',
+    (event) => {
+      const at = document.activeElement
+      if (at instanceof HTMLElement && at.dataset.typing !== undefined && event.target !== at) at.blur()
+    },
+    { capture: true },
+  )
