@@ -57,7 +57,8 @@ def changes(count: int = 40) -> str:
         edges = [edge(f"e{i}") for i in range(rng.integers(6))]
         tapes = [tape(f"t{i}") for i in range(rng.integers(4))]
         before = Survey.model_validate({"edges": edges, "lengths": tapes, "camera_height_m": 1.6})
-        given: dict[str, Any] = [{}, {"datum": [4.0, 5.0]}, {"camera_height_m": None}][rng.integers(3)]
+        every: list[dict[str, Any]] = [{}, {"datum": [4.0, 5.0]}, {"camera_height_m": None}]
+        given = every[rng.integers(3)]
         change = {"edges": items(edges, edge, "points"), "lengths": items(tapes, tape, "metres"), "given": given}
         after = SurveyChange.model_validate(change).carried_out(before)
         entry = {"before": before.model_dump(mode="json"), "change": change, "after": after.model_dump(mode="json")}

@@ -26,10 +26,15 @@ export function held(send: () => void, ms: number) {
   }
 }
 
+/** End typing: what has been typed is sent. */
+function sendTyped() {
+  const at = (globalThis.document as Document | undefined)?.activeElement as HTMLElement | null | undefined
+  if (at?.dataset?.typing !== undefined) at.blur()
+}
+
 /** Send all that is held back; what is being typed as well. */
 export function sendHeld() {
-  const at = typeof document === 'undefined' ? null : document.activeElement
-  if (at instanceof HTMLElement && at.dataset.typing !== undefined) at.blur()
+  sendTyped()
   for (const now of [...waiting]) now()
 }
 
@@ -38,8 +43,7 @@ if (typeof window !== 'undefined')
   window.addEventListener(
     'pointerdown',
     (event) => {
-      const at = document.activeElement
-      if (at instanceof HTMLElement && at.dataset.typing !== undefined && event.target !== at) at.blur()
+      if (event.target !== document.activeElement) sendTyped()
     },
     { capture: true },
   )

@@ -33,21 +33,23 @@ export function useHand() {
     pending.value = [...pending.value, one]
     const send = async () => {
       one.state = 'sent'
-      const answer = (await one.send()) as T | null
+      let answer
+      try {
+        answer = (await one.send()) as T | null
+      } catch (error) {
+        // known before the next one's turn comes: it may be the undo of this
+        one.state = 'refused'
+        done = done.filter((d) => d !== one)
+        throw error
+      }
       one.state = 'answered'
       pending.value = pending.value.filter((p) => p !== one)
       // what has been taken back meanwhile is not shown once more: the answer to that brings all
-      if (answer && !one.undone) one.answered(answer as never)
+      if (answer !== null && !one.undone) one.answered(answer as never)
       return answer
     }
     try {
       return await (one.aside ? send() : order.add(one, send))
-    } catch (error) {
-      if (one.state === 'sent') {
-        one.state = 'refused'
-        done = done.filter((d) => d !== one)
-      }
-      throw error
     } finally {
       pending.value = pending.value.filter((p) => p !== one)
     }
@@ -67,13 +69,10 @@ export function useHand() {
   async function undo(ask: (wanted: () => boolean) => Promise<unknown>) {
     sendHeld()
     const last = done.pop()
-    if (last && last.state === 'waiting' && order.drop(last)) {
-      undone.push(last)
-      return
-    }
     if (last) {
       last.undone = true
       pending.value = [...pending.value]
+      if (last.state === 'waiting' && order.drop(last)) return void undone.push(last)
     }
     undone.push(null)
     await ask(() => last?.state !== 'refused')
