@@ -1,6 +1,9 @@
-"""A photo of the demo place, surveyed, for pieces to be drawn through."""
+"""A copy of the demo shot; a photo of its place, surveyed, for pieces to be drawn through."""
 
 from __future__ import annotations
+
+import io
+import zipfile
 
 import pytest
 from tests.e2e.building import (
@@ -33,3 +36,24 @@ def yard(page, running):
     tape = ((lx, 0.0, lz), (lx, T.LAMP["height"], lz))
     shot, ident = new_shot(page, address, photo, "platform-side.jpg", surveyed(HOME, lines, tape))
     return shot, ident
+
+
+@pytest.fixture
+def halt(page, running):
+    """A copy of the demo shot, so that the others stay as they are."""
+    address, data = running
+    buffer = io.BytesIO()
+
+    with zipfile.ZipFile(buffer, "w") as pack:
+        for file in sorted(FOLDER.rglob("*")):
+            if file.is_file():
+                pack.write(file, file.relative_to(FOLDER).as_posix())
+    got = page.request.post(
+        f"{address}/api/packages",
+        multipart={"file": {"name": "halt.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}},
+    )
+    assert got.ok, got.text()
+    shot = got.json()["id"]
+    page.goto(f"/shot/{shot}/survey")
+    page.wait_for_selector("[data-camera]")
+    return shot

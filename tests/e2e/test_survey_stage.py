@@ -4,7 +4,6 @@ against."""
 from __future__ import annotations
 
 import io
-import zipfile
 
 import numpy as np
 import pytest
@@ -17,27 +16,6 @@ from tools.varrow import truth
 
 from roofline.demo.shot import FOLDER
 from roofline.formats.package import open_package
-
-
-@pytest.fixture
-def halt(page, running):
-    """A copy of the demo shot, so that the others stay as they are."""
-    address, data = running
-    buffer = io.BytesIO()
-
-    with zipfile.ZipFile(buffer, "w") as pack:
-        for file in sorted(FOLDER.rglob("*")):
-            if file.is_file():
-                pack.write(file, file.relative_to(FOLDER).as_posix())
-    got = page.request.post(
-        f"{address}/api/packages",
-        multipart={"file": {"name": "halt.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}},
-    )
-    assert got.ok, got.text()
-    shot = got.json()["id"]
-    page.goto(f"/shot/{shot}/survey")
-    page.wait_for_selector("[data-camera]")
-    return shot
 
 
 def ties(page, shot, count):

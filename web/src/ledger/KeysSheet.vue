@@ -40,7 +40,7 @@ const groups: [string, string[][]][] = [
 </script>
 
 <template>
-  <ElDialog v-model="open" title="Keys" width="860" top="4vh" :show-close="true" append-to-body>
+  <ElDialog v-model="open" title="Keys" width="min(1060px, 96vw)" top="4vh" :show-close="true" append-to-body>
     <div class="keys" data-keys>
       <section v-for="[place, rows] in groups" :key="place">
         <h3>{{ place }}</h3>
@@ -58,6 +58,8 @@ const groups: [string, string[][]][] = [
 <style scoped>
 .keys {
   columns: 3;
+  max-height: 82vh;
+  overflow-y: auto;
   column-gap: 24px;
   font-size: 13px;
 }
@@ -71,12 +73,13 @@ h3 {
 }
 dl {
   display: grid;
-  grid-template-columns: 92px 1fr;
+  grid-template-columns: 130px 1fr;
   gap: 2px 8px;
   margin: 0;
 }
 dt {
   font-size: 12px;
+  white-space: normal;
 }
 dd {
   margin: 0;

@@ -180,8 +180,8 @@ export const useShot = defineStore('shot', () => {
   }
 
   /** What failed is said; and when nobody answered, the server is asked until it does. */
-  function refused(error: unknown): null {
-    if (error instanceof Dropped) return null
+  function refused(error: unknown): null | undefined {
+    if (error instanceof Dropped) return undefined
     if (!(error instanceof Problem)) throw error
     problem.value = error.message
     if (error.status === null) void askUntilAnswered()
@@ -219,8 +219,8 @@ export const useShot = defineStore('shot', () => {
       (now) => ({ ...now, [what]: { ...now[what], ...to } }),
     )
 
-  /** Send a change when its turn comes, and take its answer in; null when it was refused, taken back, or none. */
-  async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How): Promise<T | null> {
+  /** Send a change when its turn comes, and take its answer in; null when it was refused, undefined if taken back. */
+  async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How) {
     busy.value++
     try {
       return await hand.asked(
@@ -306,7 +306,7 @@ export const useShot = defineStore('shot', () => {
       if (state.value && ended.state === 'done' && ended.kind !== 'check') await catchUp()
       return ended
     } catch (error) {
-      return refused(error)
+      return refused(error) ?? null
     }
   }
 

@@ -259,6 +259,8 @@ svg {
 }
 .controls {
   display: flex;
+  white-space: nowrap;
+  overflow: hidden;
   gap: 6px;
   align-items: center;
   padding: 6px 12px 10px;
@@ -293,6 +295,14 @@ svg {
 .legend img {
   border: 1px solid var(--ink);
   background: #cfcfcf;
+}
+@media (width < 1200px) {
+  .legend {
+    display: none;
+  }
+  .legend + .end {
+    margin-left: auto;
+  }
 }
 .end {
   white-space: nowrap;

@@ -4,9 +4,11 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
 import { groundGrid, viewOf } from '../../board/camera'
+import Divider from '../../board/Divider.vue'
 import OrbitBoard from '../../board/OrbitBoard.vue'
 import PictureBoard from '../../board/PictureBoard.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
+import { useSplit } from '../../board/useSplit'
 import type { PanZoom } from '../../board/usePanZoom'
 import Wire from '../../board/Wire.vue'
 import { useKeys } from '../../hand/keys'
@@ -14,11 +16,15 @@ import { useShot } from '../../state/shot'
 import { useDrawing } from './drawing'
 import { useEditing, type Axis } from './editing'
 import LookSheet from './LookSheet.vue'
-import { depthOfOpening, flatPlate, looks, tool, TOOLS, useChosen, view as shown, type Tool } from './tools'
+import BuildTools from './BuildTools.vue'
+import { flatPlate, looks, tool, TOOLS, useChosen, view as shown, type Tool } from './tools'
+import ViewsBar from './ViewsBar.vue'
 
 const s = useShot()
 const router = useRouter()
 const board = ref<{ pan: PanZoom }>()
+const pair = ref<HTMLElement>()
+const split = useSplit(pair, () => shown.value === 'both')
 const surveyed = computed(() => s.shot.photos.filter((p) => p.camera?.position))
 const photo = computed(() => surveyed.value.find((p) => p.id === s.photoId) ?? surveyed.value[0] ?? s.homePhoto)
 const camera = computed(() => photo.value?.camera ?? null)
@@ -246,199 +252,129 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
     <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
-    <div v-show="shown === 'lens' || shown === 'both'" class="lens">
-      <PictureBoard
-        ref="board"
-        :src="src"
-        :width="camera.width"
-        :height="camera.height"
-        :opacity="
-          looks.how === 'wire' || looks.how === 'cover' ? looks.opacity : looks.how === 'shaded' ? looks.opacity : 0
-        "
-        :loupe="tool !== 'choose'"
-        :cursor="tool === 'choose' ? 'default' : 'crosshair'"
-        label="Lens view"
-        @down="down"
-        @move="hover"
-        @up="up"
-        @drop="drop"
-        @twice="close"
-      >
-        <template #under
-          ><LookSheet v-if="looks.how !== 'wire'" :state="s.state!" :photo="photo!.id" :camera="camera"
-        /></template>
-        <template #default="{ pan }">
-          <path
-            v-if="grid.length"
-            class="ground"
-            :d="grid.map((l) => `M${pan.toScreen(l[0]).join(' ')}L${pan.toScreen(l[1]).join(' ')}`).join('')"
-          />
-          <Wire
-            :shapes="shapes"
-            :view="view!"
-            :to-screen="pan.toScreen"
-            :chosen="drafts.length ? '·' : s.solidId"
-            :also="also"
-            :faint="looks.how !== 'wire'"
-            :scale="pan.at.scale"
-            :tick="`${pan.at.x},${pan.at.y}`"
-            @choose="wire"
-          />
-          <g v-if="tool === 'choose'">
-            <template v-for="h in handles" :key="h.key">
-              <rect
-                v-if="!h.side"
-                class="handle"
-                :data-corner="h.corner"
-                :x="pan.toScreen(h.p)[0] - 4.5"
-                :y="pan.toScreen(h.p)[1] - 4.5"
-                width="9"
-                height="9"
-              />
-              <circle
-                v-else
-                class="handle side"
-                :data-side="h.side.join('-')"
-                :cx="pan.toScreen(h.p)[0]"
-                :cy="pan.toScreen(h.p)[1]"
-                r="3"
-              />
-            </template>
-          </g>
-          <polyline
-            v-if="points.length > 1"
-            class="drawn"
-            :points="points.map((p) => pan.toScreen(p).join()).join(' ')"
-          />
-          <circle
-            v-for="(p, i) in points"
-            :key="i"
-            class="dot"
-            :cx="pan.toScreen(p)[0]"
-            :cy="pan.toScreen(p)[1]"
-            r="3.5"
-          />
-          <g
-            v-if="snapped"
-            class="snap"
-            data-snap
-            :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"
-            ><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g
-          >
-          <text v-if="size" data-size :x="pan.toScreen(size.at)[0] + 14" :y="pan.toScreen(size.at)[1] + 20">{{
-            size.text
-          }}</text>
-          <text
-            v-if="depthHere"
-            class="depth"
-            data-depth
-            :x="pan.toScreen(depthHere.at)[0] + 14"
-            :y="pan.toScreen(depthHere.at)[1] - 6"
-            >{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text
-          >
-        </template>
-      </PictureBoard>
-      <div class="tools" role="toolbar" aria-label="What to build">
-        <button
-          v-for="t in TOOLS"
-          :key="t.id"
-          :class="{ on: tool === t.id, apart: t.id === 'fold' || t.id === 'ground' }"
-          :data-tool="t.id"
-          :title="`${t.name} (${t.key})${t.hint ? `: ${t.hint}` : ''}`"
-          :aria-pressed="tool === t.id"
-          @click="takeTool(t.id)"
+    <div ref="pair" class="pair" :style="split.style.value">
+      <div v-show="shown === 'lens' || shown === 'both'" class="lens">
+        <PictureBoard
+          ref="board"
+          :src="src"
+          :width="camera.width"
+          :height="camera.height"
+          :opacity="
+            looks.how === 'wire' || looks.how === 'cover' ? looks.opacity : looks.how === 'shaded' ? looks.opacity : 0
+          "
+          :loupe="tool !== 'choose'"
+          :cursor="tool === 'choose' ? 'default' : 'crosshair'"
+          label="Lens view"
+          @down="down"
+          @move="hover"
+          @up="up"
+          @drop="drop"
+          @twice="close"
         >
-          {{ t.name }}
-        </button>
+          <template #under
+            ><LookSheet v-if="looks.how !== 'wire'" :state="s.state!" :photo="photo!.id" :camera="camera"
+          /></template>
+          <template #default="{ pan }">
+            <path
+              v-if="grid.length"
+              class="ground"
+              :d="grid.map((l) => `M${pan.toScreen(l[0]).join(' ')}L${pan.toScreen(l[1]).join(' ')}`).join('')"
+            />
+            <Wire
+              :shapes="shapes"
+              :view="view!"
+              :to-screen="pan.toScreen"
+              :chosen="drafts.length ? '·' : s.solidId"
+              :also="also"
+              :faint="looks.how !== 'wire'"
+              :scale="pan.at.scale"
+              :tick="`${pan.at.x},${pan.at.y}`"
+              @choose="wire"
+            />
+            <g v-if="tool === 'choose'">
+              <template v-for="h in handles" :key="h.key">
+                <rect
+                  v-if="!h.side"
+                  class="handle"
+                  :data-corner="h.corner"
+                  :x="pan.toScreen(h.p)[0] - 4.5"
+                  :y="pan.toScreen(h.p)[1] - 4.5"
+                  width="9"
+                  height="9"
+                />
+                <circle
+                  v-else
+                  class="handle side"
+                  :data-side="h.side.join('-')"
+                  :cx="pan.toScreen(h.p)[0]"
+                  :cy="pan.toScreen(h.p)[1]"
+                  r="3"
+                />
+              </template>
+            </g>
+            <polyline
+              v-if="points.length > 1"
+              class="drawn"
+              :points="points.map((p) => pan.toScreen(p).join()).join(' ')"
+            />
+            <circle
+              v-for="(p, i) in points"
+              :key="i"
+              class="dot"
+              :cx="pan.toScreen(p)[0]"
+              :cy="pan.toScreen(p)[1]"
+              r="3.5"
+            />
+            <g
+              v-if="snapped"
+              class="snap"
+              data-snap
+              :transform="`translate(${pan.toScreen(snapped.pixel as Vec2).join()})`"
+              ><path d="M0 -9L9 0L0 9L-9 0Z" /><text x="13" y="-8">{{ snapped.to }}</text></g
+            >
+            <text v-if="size" data-size :x="pan.toScreen(size.at)[0] + 14" :y="pan.toScreen(size.at)[1] + 20">{{
+              size.text
+            }}</text>
+            <text
+              v-if="depthHere"
+              class="depth"
+              data-depth
+              :x="pan.toScreen(depthHere.at)[0] + 14"
+              :y="pan.toScreen(depthHere.at)[1] - 6"
+              >{{ depthHere.metres === null ? 'nothing there' : `${depthHere.metres.toFixed(2)} m deep` }}</text
+            >
+          </template>
+        </PictureBoard>
+        <BuildTools :foregrounds="foregrounds" @take="takeTool" />
+        <p v-if="hint" class="first" :class="{ told }" role="status" data-hint>{{ hint }}</p>
       </div>
-      <div v-if="tool === 'recess' || (tool === 'flat' && foregrounds.length)" class="extra">
-        <label v-if="tool === 'recess'"
-          >Depth
-          <input
-            v-model.number="depthOfOpening"
-            class="figure"
-            type="number"
-            min="0.01"
-            max="100"
-            step="0.05"
-            aria-label="Depth of the opening"
-          />
-          m</label
-        >
-        <label v-else
-          >Plate
-          <select v-model="flatPlate" aria-label="Plate for the flat">
-            <option v-for="p in foregrounds" :key="p.id" :value="p.id">{{ p.name }}</option>
-          </select></label
-        >
+      <Divider v-if="shown === 'both'" v-model="split.share.value" :beside="split.beside.value" />
+      <div v-if="shown === 'both' || shown === 'plan'" class="planhost">
+        <PlanBoard
+          :shapes="shapes"
+          :grounds="s.grounds"
+          :photos="s.shot.photos"
+          :chosen="s.solidId"
+          :also="also"
+          edit
+          @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))"
+          @shift="shift"
+          @corner="dragCorner"
+          @drop="drop"
+        />
       </div>
-      <p v-if="hint" class="first" :class="{ told }" role="status" data-hint>{{ hint }}</p>
-    </div>
-    <div v-if="shown === 'both' || shown === 'plan'" class="planhost">
-      <PlanBoard
-        :shapes="shapes"
-        :grounds="s.grounds"
-        :photos="s.shot.photos"
-        :chosen="s.solidId"
-        :also="also"
-        edit
-        @choose="(id, e) => (chosen.includes(id) && !e.shiftKey ? null : choose(id, e.shiftKey))"
-        @shift="shift"
-        @corner="dragCorner"
-        @drop="drop"
-      />
-    </div>
-    <div v-if="shown === 'orbit'" class="planhost">
-      <OrbitBoard
-        :state="s.state!"
-        :shapes="s.state!.shapes"
-        :chosen="s.solidId"
-        :also="also"
-        :thrown="looks.how === 'thrown'"
-        @choose="(id, e) => choose(id, e.shiftKey)"
-      />
-    </div>
-    <div class="views-bar">
-      <template v-if="shown === 'lens' || shown === 'both'">
-        <label
-          >Look
-          <select v-model="looks.how" aria-label="What the lens view shows">
-            <option value="wire">wire over photo</option>
-            <option value="shaded">shaded</option>
-            <option value="thrown">plates thrown</option>
-            <option value="depth">depth</option>
-            <option value="cover">cover</option>
-          </select></label
-        >
-        <label v-if="looks.how === 'wire' || looks.how === 'cover'"
-          >Photo
-          <input
-            v-model.number="looks.opacity"
-            type="range"
-            min="0"
-            max="1"
-            step="0.05"
-            aria-label="Opacity of the photo"
-        /></label>
-        <label><input v-model="looks.grid" type="checkbox" /> 1 m grid</label>
-      </template>
-      <div class="switch" role="group" aria-label="Views">
-        <button
-          v-for="[id, name] in [
-            ['lens', 'Lens'],
-            ['both', 'Lens and plan'],
-            ['plan', 'Plan'],
-            ['orbit', 'Orbit'],
-          ] as const"
-          :key="id"
-          :class="{ on: shown === id }"
-          :data-view="id"
-          @click="shown = id"
-        >
-          {{ name }}
-        </button>
+      <div v-if="shown === 'orbit'" class="planhost">
+        <OrbitBoard
+          :state="s.state!"
+          :shapes="s.state!.shapes"
+          :chosen="s.solidId"
+          :also="also"
+          :thrown="looks.how === 'thrown'"
+          @choose="(id, e) => choose(id, e.shiftKey)"
+        />
       </div>
     </div>
+    <ViewsBar />
   </div>
 </template>
 
@@ -446,51 +382,20 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 .views {
   position: absolute;
   inset: 0;
-  display: grid;
-  grid-template-rows: minmax(0, 1fr) 34px;
+  display: flex;
+  flex-direction: column;
 }
-.views.show-both {
-  grid-template-rows: minmax(0, 1.9fr) minmax(0, 1fr) 34px;
+.pair {
+  flex: 1;
+  min-height: 0;
+  display: grid;
 }
 .lens,
 .planhost {
   position: relative;
+  min-width: 0;
   min-height: 0;
   overflow: hidden;
-}
-.show-both .planhost {
-  border-top: 1px solid var(--ink);
-}
-.tools {
-  position: absolute;
-  left: 8px;
-  top: 8px;
-  display: flex;
-  flex-wrap: wrap;
-}
-.tools button {
-  background: var(--paper);
-  margin-right: -1px;
-  padding: 6px 7px;
-  font: 600 13px/1 var(--label);
-  letter-spacing: 0.01em;
-}
-.tools button.apart {
-  margin-left: 7px;
-}
-.tools button.on {
-  background: var(--ink);
-}
-.extra {
-  position: absolute;
-  left: 8px;
-  top: 42px;
-  background: var(--paper);
-  border: 1px solid var(--ink);
-  padding: 4px 8px;
-}
-.extra input {
-  width: 62px;
 }
 .first {
   position: absolute;
@@ -505,36 +410,6 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 }
 .first.told {
   border-color: var(--action);
-}
-.views-bar {
-  background: var(--paper);
-  border-top: 1px solid var(--ink);
-  display: flex;
-  align-items: center;
-  gap: 14px;
-  padding: 0 0 0 10px;
-  white-space: nowrap;
-}
-.views-bar label {
-  display: flex;
-  gap: 5px;
-  align-items: center;
-}
-.views-bar select {
-  padding: 2px 3px;
-}
-.views-bar input[type='range'] {
-  width: 66px;
-  accent-color: var(--confirm);
-}
-.switch {
-  margin-left: auto;
-  display: flex;
-  align-self: stretch;
-}
-.switch button {
-  border-width: 0 0 0 1px;
-  padding: 5px 10px;
 }
 .handle {
   fill: #fff;

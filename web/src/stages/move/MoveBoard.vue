@@ -5,8 +5,10 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
 import { fromPanTiltRoll, viewOfFrame } from '../../board/camera'
+import Divider from '../../board/Divider.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
+import { useSplit } from '../../board/useSplit'
 import { drawVerdicts } from '../../board/verdicts'
 import Wire from '../../board/Wire.vue'
 import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
@@ -18,10 +20,12 @@ const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = 
 const router = useRouter()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
+const pair = ref<HTMLElement>()
 const ink = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
 const wire = ref(false)
 const shown = ref<'both' | 'lens' | 'plan'>('both')
+const split = useSplit(pair, () => shown.value === 'both')
 const loading = ref(false)
 const leftOut = ref<string | null>(null)
 let thrown: Thrown | null = null
@@ -249,7 +253,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
     <p>A move starts from a surveyed photo with a scale.</p>
     <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
   </div>
-  <div v-else class="views" :class="`show-${shown}`">
+  <div v-else ref="pair" class="views" :class="`show-${shown}`" :style="split.style.value">
     <div
       v-show="shown !== 'plan'"
       ref="host"
@@ -285,6 +289,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <label><input v-model="wire" type="checkbox" /> Wireframe</label>
       </div>
     </div>
+    <Divider v-if="shown === 'both'" v-model="split.share.value" :beside="split.beside.value" />
     <div v-show="shown !== 'lens'" class="planhost">
       <PlanBoard
         :shapes="s.state!.shapes"
@@ -314,14 +319,12 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
   inset: 0;
   display: grid;
 }
-.views.show-both {
-  grid-template-rows: minmax(0, 2.05fr) minmax(0, 1fr);
-}
 .lens {
   position: relative;
   overflow: hidden;
   touch-action: none;
   cursor: move;
+  min-width: 0;
   min-height: 0;
 }
 .lens:focus:not(:focus-visible) {
@@ -329,11 +332,9 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 }
 .planhost {
   position: relative;
+  min-width: 0;
   min-height: 0;
   overflow: hidden;
-}
-.show-both .planhost {
-  border-top: 1px solid var(--ink);
 }
 .sheet {
   position: absolute;

@@ -40,6 +40,7 @@ const facts = computed(() => s.photo?.facts)
         :model-value="delivery.fps"
         unit="fps"
         :digits="3"
+        :step="1"
         :min="0.1"
         :max="240"
         @change="put({ fps: $event })"

@@ -104,4 +104,10 @@ figcaption {
   display: grid;
   font: 12px/1.4 var(--text);
 }
+/* in a low window the photo needs the room */
+@media (height < 720px) {
+  .overview {
+    bottom: 48px;
+  }
+}
 </style>
