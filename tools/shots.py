@@ -58,7 +58,7 @@ def main() -> None:
                 print("console:", m.text) if m.type in ("error", "warning") and "GPU stall" not in m.text else None
             ),
         )
-        page.goto(f"{address}/shot/varrow-halt/photo")  # once, until the engine is loaded: no picture shows its progress
+        page.goto(f"{address}/shot/varrow-halt/photo")  # until the engine is loaded
         page.wait_for_selector(".rail ol")
         page.wait_for_selector("[data-warming]", state="detached", timeout=180_000)
         page.goto(address)

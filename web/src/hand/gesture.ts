@@ -58,6 +58,7 @@ export function begin(press: PointerEvent, host: Element, on: Gesture): void {
   hear('pointercancel', (event) => mine(event) && giveUp())
   hear('lostpointercapture', (event) => mine(event) && giveUp(), host)
   hear('blur', (event) => event.target === window && giveUp())
+  hear('dragstart', (event) => event.preventDefault()) // the browser would take what is marked for itself
   hear('keydown', (event) => {
     if ((event as KeyboardEvent).key !== 'Escape') return
     event.stopImmediatePropagation() // what else Escape means is meant for when nothing is in hand

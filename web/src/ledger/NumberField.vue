@@ -164,6 +164,7 @@ function drag(event: PointerEvent) {
 .label {
   cursor: ew-resize;
   touch-action: none;
+  user-select: none;
 }
 .box {
   display: inline-flex;
