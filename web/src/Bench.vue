@@ -3,6 +3,7 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from './api/client'
+import { kindOf, useDrop } from './hand/drop'
 import { sendHeld } from './hand/held'
 import { typing, useKeys } from './hand/keys'
 import KeysSheet from './ledger/KeysSheet.vue'
@@ -78,6 +79,30 @@ useKeys('everywhere', {
   redo: () => void s.redo(),
   sheet: () => (help.value = !help.value),
   stage: (event) => go(STAGES[Number(event.key) - 1].id),
+})
+useDrop(async (files) => {
+  if (!s.state) return
+  for (const file of files) {
+    const kind = kindOf(file.name)
+    const form = new FormData()
+    form.append('file', file)
+    if (kind === 'picture') {
+      if (!(await s.change('POST', '/photos', form))) return
+      s.photoId = s.shot.photos.at(-1)?.id ?? null
+      go('photo')
+    } else if (kind === 'mesh' && s.homePhoto) {
+      if (!(await s.build('/meshes', form))) return
+      go('massing')
+    } else {
+      s.problem =
+        kind === 'mesh'
+          ? 'A mesh is brought into a surveyed place: survey a photo first.'
+          : kind === 'package'
+            ? 'A shot package is a shot of its own: drop it where all shots are listed.'
+            : `“${file.name}” is neither a photo (JPEG, PNG, TIFF, OpenEXR) nor a mesh (OBJ, glTF).`
+      return
+    }
+  }
 })
 /** Go to a stage; what is typed is sent first. */
 function go(to: Stage) {

@@ -3,6 +3,7 @@
 import { ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { kindOf, useDrop } from './hand/drop'
 import { api, call, got, Problem, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
@@ -27,7 +28,11 @@ const begin = () =>
     const state = await got<ShotState>(api.POST('/api/shots', { body: { name: name.value.trim() || 'Untitled shot' } }))
     await router.push(`/shot/${state.id}/photo`)
   })
-const bring = (list: FileList | null) =>
+useDrop((files) => {
+  if (kindOf(files[0].name) === 'package') void bring(files)
+  else problem.value = `“${files[0].name}” is no shot package (.zip); a photo is dropped on a shot: begin one first.`
+})
+const bring = (list: FileList | File[] | null) =>
   attempt(async () => {
     if (!list?.length) return
     const form = new FormData()

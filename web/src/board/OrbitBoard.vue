@@ -55,10 +55,10 @@ const view = computed<View>(() => {
   }
 })
 function render() {
-  if (!drawn?.ready || width.value < 2) return
+  if (!drawn?.ready || !gl.value || width.value < 2) return
   const ratio = window.devicePixelRatio || 1
   drawn.render(view.value, Math.round(width.value * ratio), Math.round(height.value * ratio))
-  gl.value!.dataset.drawn = String(props.state.revision)
+  gl.value.dataset.drawn = String(props.state.revision)
 }
 async function rebuild() {
   await drawn?.set(props.state, { shaded: !props.thrown, hide: true })
@@ -143,6 +143,7 @@ const same = (p: Vec2): Vec2 => p
   <div
     ref="host"
     class="orbit"
+    role="group"
     tabindex="0"
     aria-label="The set from any side"
     data-orbit

@@ -107,6 +107,7 @@ const loupePlace = computed(() => {
   <div
     ref="host"
     class="picture"
+    role="group"
     tabindex="0"
     :aria-label="label"
     :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }"

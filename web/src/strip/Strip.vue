@@ -173,8 +173,8 @@ function nextFailing() {
       <button class="play" :class="{ on: playing }" data-play @click="playing = !playing">
         {{ playing ? 'Pause' : 'Play' }}
       </button>
-      <button aria-label="One frame back" @click="go(s.frame - 1)">−1 f</button>
-      <button aria-label="One frame on" @click="go(s.frame + 1)">+1 f</button>
+      <button class="step" data-says="−1 f" aria-label="One frame back" @click="go(s.frame - 1)" />
+      <button class="step" data-says="+1 f" aria-label="One frame on" @click="go(s.frame + 1)" />
       <NumberField
         id="frame"
         class="at"
@@ -268,6 +268,10 @@ svg {
 }
 .controls button {
   padding: 6px 9px;
+}
+/* written beside the button's name, not as a part of it */
+.step::before {
+  content: attr(data-says);
 }
 .play {
   width: 62px;

@@ -48,7 +48,8 @@ img {
   background: #000;
 }
 p {
-  color: #fff;
-  padding-top: 6px;
+  background: var(--paper);
+  padding: 3px 10px;
+  margin: 6px 0;
 }
 </style>

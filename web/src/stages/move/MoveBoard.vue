@@ -55,8 +55,10 @@ function render() {
 }
 async function rebuild() {
   if (!thrown || !s.state) return
-  loading.value = !thrown.ready
-  await thrown.set(s.state)
+  const mine = thrown
+  loading.value = !mine.ready
+  await mine.set(s.state)
+  if (thrown !== mine) return // the stage has been left meanwhile
   loading.value = false
   leftOut.value = thrown.leftOut()
   render()
@@ -258,6 +260,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       v-show="shown !== 'plan'"
       ref="host"
       class="lens"
+      role="group"
       tabindex="0"
       aria-label="Lens view"
       @pointerdown="down"

@@ -1,0 +1,67 @@
+"""Random hands: at the end the screen, the store and a plain model of the same inputs say the same."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+from playwright.sync_api import expect
+from tests.e2e.board import state, until
+from tests.e2e.player import LIMITS, UNRULY, Model, Player
+
+PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "4"))
+ACTS = 14
+
+
+def held(page, shot, plates) -> dict:
+    """What the store holds, as a `Model` says it."""
+    now = state(page, shot)["shot"]
+    return {
+        "limits": {k: now["limits"][k] for k in LIMITS.values()},
+        "rises": {k["frame"]: round(k["position"][1], 6) for k in now["move"]["keys"]},
+        "names": {p["id"]: p["name"] for p in now["plates"] if p["id"] in plates},
+    }
+
+
+def quiet(page, shot):
+    """Wait until all that was asked is answered: nothing new has been asked or kept for as long as answers can take."""
+    seen: list = []
+
+    def rests():
+        seen.append((page.evaluate("window.asked"), state(page, shot)["revision"]))
+        page.wait_for_timeout(100)
+        return len(seen) > 36 and len(set(seen[-36:])) == 1
+
+    until(rests, 90)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("seed", range(PLAYS))
+def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, halt, seed):
+    undoing = seed % 2 == 0  # whether a change that fails was undone before or after is a matter of when: not both
+    late = [300, 1500, 3000][seed % 3]
+    page.add_init_script(UNRULY % {"seed": seed + 3, "delay": late, "failing": 0 if undoing else 0.06})
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("canvas[data-frame]")
+    plates = [p["id"] for p in state(page, halt)["shot"]["plates"]]
+    model = Model(**held(page, halt, plates))
+    player = Player(page, seed, undoing)
+    for number in range(ACTS):
+        player.act(model, plates)
+        if not undoing and number == ACTS // 2:  # a second page changes the same shot
+            assert page.request.put(f"/api/shots/{halt}/name", data={"name": f"Played {seed}"}).ok
+    page.evaluate("document.activeElement.blur()")
+    quiet(page, halt)
+    wanted = model.after(page.evaluate("window.failed"))
+    assert held(page, halt, plates) == wanted, "; ".join(player.log)
+    if not undoing:
+        expect(page.locator(".rail .title")).to_have_text(f"Played {seed}")
+    # what is shown is what is there
+    player.go("plates")
+    for number, ident in enumerate(plates):
+        expect(page.locator("[data-plates] tr").nth(number)).to_contain_text(wanted["names"][ident])
+    player.go("move")
+    page.reload()
+    page.wait_for_selector("canvas[data-frame]")
+    for label, name in LIMITS.items():
+        expect(page.get_by_label(label, exact=True)).to_have_value(str(wanted["limits"][name]).removesuffix(".0"))

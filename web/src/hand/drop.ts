@@ -1,0 +1,21 @@
+/** Files dropped anywhere on the page: what is taken is taken, anything else is refused in words. */
+import { useEventListener } from '@vueuse/core'
+
+/** What a file is by its name: what the server makes of its content, it says itself. */
+export function kindOf(name: string): 'picture' | 'mesh' | 'package' | null {
+  const suffix = name.toLowerCase().split('.').pop() ?? ''
+  if (['jpg', 'jpeg', 'png', 'tif', 'tiff', 'exr'].includes(suffix)) return 'picture'
+  if (['obj', 'glb', 'gltf'].includes(suffix)) return 'mesh'
+  return suffix === 'zip' ? 'package' : null
+}
+
+/** Take what is dropped. The browser itself would leave the page for the file. */
+export function useDrop(take: (files: File[]) => void) {
+  useEventListener(window, 'dragover', (event: DragEvent) => event.preventDefault())
+  useEventListener(window, 'drop', (event: DragEvent) => {
+    const taken = event.defaultPrevented
+    event.preventDefault()
+    const files = [...(event.dataTransfer?.files ?? [])]
+    if (!taken && files.length) take(files)
+  })
+}
