@@ -164,6 +164,15 @@ def test_limits_of_one_surface_count_for_it_alone(desk, wall):
     assert move.probe(desk, desk.store.load(wall), 6, 60, 40).verdict == "sound"
 
 
+def test_limits_are_changed_one_by_one(desk, wall):
+    move.change_limits(desk, wall, {"stretch": 3.0})
+    move.change_limits(desk, wall, {"magnification": 2.0})  # as from another page
+    assert desk.store.load(wall).limits == Limits(stretch=3, magnification=2)
+    with pytest.raises(ValueError, match="stretch"):
+        move.change_limits(desk, wall, {"stretch": 0.5, "magnification": 9.0})
+    assert desk.store.load(wall).limits == Limits(stretch=3, magnification=2)
+
+
 def test_a_move_is_brought_back_to_what_holds_and_no_further(desk, wall):
     aside(desk, wall, 4.0)
     move.set_limits(desk, wall, Limits(gap_percent=10))

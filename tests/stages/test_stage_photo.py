@@ -130,6 +130,16 @@ def test_the_set_framing_goes_with_the_last_camera(desk, wall):
     assert desk.store.load(wall).delivery == delivery.model_copy(update={"framing": None})
 
 
+def test_what_is_delivered_is_changed_field_by_field(desk, wall):
+    photo.change_delivery(desk, wall, {"fps": 25.0})
+    photo.change_delivery(desk, wall, {"width": 240, "height": 160})
+    d = desk.store.load(wall).delivery
+    assert (d.width, d.height, d.fps, d.frames) == (240, 160, 25, 6)
+    with pytest.raises(ValueError, match="outside the shot's frames"):
+        photo.change_delivery(desk, wall, {"frames": 5})  # a key would be left outside
+    assert desk.store.load(wall).delivery == d
+
+
 def test_smaller_pictures_for_the_screen_are_never_larger(desk, wall):
     for width, wanted in ((60, (60, 40)), (240, (240, 160)), (4000, (240, 160))):
         got = Image.open(io.BytesIO(photo.proxy(desk, wall, "a", width, False)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from flask import Response
 from pydantic import Field
@@ -101,6 +101,12 @@ def _setting(site: Site, routes: Routes) -> None:
     def set_limits(shot_id: str, body: Limits) -> ShotState:
         """Set when a frame holds."""
         move.set_limits(desk, shot_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/limits", body=dict[str, Any], returns=ShotState)
+    def change_limits(shot_id: str, body: dict[str, Any]) -> ShotState:
+        """Set those limits that are given."""
+        move.change_limits(desk, shot_id, body)
         return states.changed(shot_id)
 
 

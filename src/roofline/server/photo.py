@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Response
 
 from roofline.model.handoff import Delivery
@@ -41,4 +43,10 @@ def add_routes(site: Site, routes: Routes) -> None:
     def set_delivery(shot_id: str, body: Delivery) -> ShotState:
         """State what is delivered."""
         photo.set_delivery(desk, shot_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/delivery", body=dict[str, Any], returns=ShotState)
+    def change_delivery(shot_id: str, body: dict[str, Any]) -> ShotState:
+        """State what is given of what is delivered."""
+        photo.change_delivery(desk, shot_id, body)
         return states.changed(shot_id)

@@ -74,6 +74,16 @@ def set_limits(desk: Desk, shot_id: str, limits: Limits) -> None:
     desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}))
 
 
+def change_limits(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
+    """Set those limits that are given."""
+
+    def alter(shot: Shot) -> Shot:
+        shot.limits = Limits.model_validate(shot.limits.model_dump() | given)
+        return shot
+
+    desk.store.change(shot_id, "Change the limits", alter)
+
+
 # ---------------------------------------------------------------- looked at
 
 

@@ -96,6 +96,15 @@ def set_delivery(desk: Desk, shot_id: str, delivery: Delivery) -> None:
     desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update={"delivery": delivery}))
 
 
+def change_delivery(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
+    """State what is given of what is delivered."""
+
+    def alter(shot: Shot) -> Shot:
+        return shot.model_copy(update={"delivery": Delivery.model_validate(shot.delivery.model_dump() | given)})
+
+    desk.store.change(shot_id, "Change what is delivered", alter)
+
+
 def proxy(desk: Desk, shot_id: str, photo_id: str, width: int, straight: bool) -> bytes:
     """The photo as an 8-bit JPEG at most `width` pixels wide, straightened on demand; kept on disk."""
     shot = desk.store.load(shot_id)

@@ -2,7 +2,7 @@
 /** Plan view: solids from above, the photographer's places with their view cones, and the move. */
 import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
-import { fitted, grown, type Area, type Place } from './planArea'
+import { fitted, grown, hullOf, type Area, type Place } from './planArea'
 import { begin } from '../hand/gesture'
 import { useKeys } from '../hand/keys'
 import { usePanZoom } from './usePanZoom'
@@ -146,23 +146,6 @@ const corners = computed(() => {
     return [{ index: i, at: v as Vec3 }]
   })
 })
-/** The outline in plan of some points, convex, so that a chosen piece can be taken hold of anywhere inside. */
-function hullOf(points: number[][]): number[][] {
-  const p = [...points].sort((a, b) => a[0] - b[0] || a[2] - b[2])
-  const half = (list: number[][]) => {
-    const out: number[][] = []
-    for (const q of list) {
-      while (out.length > 1) {
-        const [a, b] = [out[out.length - 2], out[out.length - 1]]
-        if ((b[0] - a[0]) * (q[2] - a[2]) - (b[2] - a[2]) * (q[0] - a[0]) > 0) break
-        out.pop()
-      }
-      out.push(q)
-    }
-    return out.slice(0, -1)
-  }
-  return [...half(p), ...half([...p].reverse())]
-}
 /** Where a key's frame is written: to its right; to its left when another key stands close on that side. */
 function label(key: { frame: number; position: number[] }) {
   const [x, y] = flat(key.position)

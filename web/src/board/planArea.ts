@@ -42,3 +42,21 @@ export function grown(area: Area, shapes: Shape[], grounds: string[], places: Pl
   const m = wider(made)
   return [Math.min(area[0], m[0]), Math.min(area[1], m[1]), Math.max(area[2], m[2]), Math.max(area[3], m[3])]
 }
+
+/** The outline in plan of some points, convex, so that a chosen piece can be taken hold of anywhere inside. */
+export function hullOf(points: number[][]): number[][] {
+  const p = [...points].sort((a, b) => a[0] - b[0] || a[2] - b[2])
+  const half = (list: number[][]) => {
+    const out: number[][] = []
+    for (const q of list) {
+      while (out.length > 1) {
+        const [a, b] = [out[out.length - 2], out[out.length - 1]]
+        if ((b[0] - a[0]) * (q[2] - a[2]) - (b[2] - a[2]) * (q[0] - a[0]) > 0) break
+        out.pop()
+      }
+      out.push(q)
+    }
+    return out.slice(0, -1)
+  }
+  return [...half(p), ...half([...p].reverse())]
+}

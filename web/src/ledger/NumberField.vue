@@ -84,7 +84,7 @@ function keep() {
 async function tell(value: number | null, raw: string) {
   wrong.value = null
   sent = raw
-  if ((await props.onChange?.(value)) !== false || typing.value) return
+  if ((await props.onChange?.(value)) !== false || typing.value || sent !== raw) return
   sent = null
   text.value = raw
   wrong.value = s.problem ?? 'That was not taken.'

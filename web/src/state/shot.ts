@@ -210,14 +210,9 @@ export const useShot = defineStore('shot', () => {
     return (await asked(send, (next) => take(next), { apply, aside: body instanceof FormData })) !== null
   }
 
-  /** Set some of what is delivered, or of the limits; the rest stays as it is by then. */
+  /** Set some of what is delivered, or of the limits; the rest stays, whoever has changed it. */
   const set = (what: 'delivery' | 'limits', to: object) =>
-    change(
-      'PUT',
-      `/${what}`,
-      () => ({ ...state.value!.shot[what], ...to }),
-      (now) => ({ ...now, [what]: { ...now[what], ...to } }),
-    )
+    change('PATCH', `/${what}`, to, (now) => ({ ...now, [what]: { ...now[what], ...to } }))
 
   /** Send a change when its turn comes, and take its answer in; null when it was refused, undefined if taken back. */
   async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How) {

@@ -2,8 +2,7 @@
 
 Unknown are, for every photo, the rotation (a vector about the current estimate) and, beside the first, the position;
 for every lens the logarithm of its focal length and, where asked for, principal point and k1, k2; and the points seen
-in several photos. The first photo stands one unit above the ground; scale comes later. Priors hold what nothing tells.
-"""
+in several photos. The first photo stands one unit above the ground; scale comes later. Priors hold what is not told."""
 
 from __future__ import annotations
 

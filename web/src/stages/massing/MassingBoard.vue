@@ -2,7 +2,7 @@
 /** Draw geometry through the photo; plan view or orbit beside it. */
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, got, latest, type Schemas, type Shape, type Vec2, type Vec3 } from '../../api/client'
+import { type Shape, type Vec2, type Vec3 } from '../../api/client'
 import { groundGrid, viewOf } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import OrbitBoard from '../../board/OrbitBoard.vue'
@@ -14,7 +14,9 @@ import Wire from '../../board/Wire.vue'
 import { useKeys } from '../../hand/keys'
 import { useShot } from '../../state/shot'
 import { useDrawing } from './drawing'
-import { useEditing, type Axis } from './editing'
+import { useDepth } from './depth'
+import { useEditing } from './editing'
+import { useInPlan } from './inPlan'
 import LookSheet from './LookSheet.vue'
 import BuildTools from './BuildTools.vue'
 import { flatPlate, looks, tool, TOOLS, useChosen, view as shown, type Tool } from './tools'
@@ -62,8 +64,8 @@ const {
   up: editUp,
   giveUp: stopEditing,
 } = useEditing(photo, view, scale)
-const loose = ref<Vec2 | null>(null) // how far the chosen pieces are being dragged in plan
-const planCorner = ref<{ index: number; axis: Axis; by: number } | null>(null)
+const { depthHere, lookDeep } = useDepth(photo)
+const { loose, planCorner, tryCorner, shift, dragCorner } = useInPlan(pulled)
 
 const shapes = computed<Shape[]>(() => {
   const kept = s
@@ -169,74 +171,10 @@ useKeys(
   () => TOOLS.map((t) => ({ key: { key: t.key.toLowerCase(), says: t.name }, act: () => takeTool(t.id) })),
 )
 
-// in plan
-function shift(by: Vec2, done: boolean) {
-  if (s.solid?.locked) return
-  if (!done) return void (loose.value = by)
-  loose.value = null
-  if (Math.hypot(...by) > 0.01) void s.build('/arrange', { op: 'move', ids: chosen.value, by: [by[0], 0, by[1]] })
-}
-const tryCorner = latest(
-  (index: number, axis: Axis, by: number) =>
-    got<Schemas['Constructed']>(
-      api.POST('/api/shots/{shot_id}/solids/{solid_id}/pull/try', {
-        params: { path: { shot_id: s.id, solid_id: s.solidId! } },
-        body: { corner: index, axis, by, photo: null, pixel: null },
-      }),
-    ),
-  (got) => {
-    if (planCorner.value) pulled.value = got.shapes[0]
-  },
-)
-function dragCorner(index: number, by: Vec2, done: boolean) {
-  const solid = s.solid
-  if (!solid || solid.locked) return
-  const turn = ((('turn_deg' in solid ? solid.turn_deg : 0) ?? 0) * Math.PI) / 180
-  const run = by[0] * Math.cos(turn) - by[1] * Math.sin(turn)
-  const ret = by[0] * Math.sin(turn) + by[1] * Math.cos(turn)
-  const axis: Axis = Math.abs(run) > Math.abs(ret) ? 'run' : 'return'
-  planCorner.value = { index, axis, by: axis === 'run' ? run : ret }
-  if (!done) return tryCorner(index, axis, planCorner.value.by)
-  const last = planCorner.value
-  planCorner.value = null
-  tryCorner.drop()
-  void s
-    .change('POST', `/solids/${solid.id}/pull`, { corner: last.index, axis: last.axis, by: last.by })
-    .then(() => (pulled.value = null))
-}
-
-// depth under the pointer, while depth is shown
-const depthHere = ref<{ at: Vec2; metres: number | null } | null>(null)
-const askDepth = latest(
-  async (at: Vec2) => ({
-    at,
-    got: await got<Schemas['DepthReading']>(
-      api.GET('/api/shots/{shot_id}/depth/at', {
-        params: { path: { shot_id: s.id }, query: { photo: photo.value!.id, x: at[0], y: at[1] } },
-      }),
-    ),
-  }),
-  ({ at, got }) => {
-    if (looks.how === 'depth') depthHere.value = { at, metres: got.depth_m }
-  },
-)
 function hover(p: Vec2, event: PointerEvent) {
-  if (
-    looks.how === 'depth' &&
-    tool.value === 'choose' &&
-    camera.value &&
-    p[0] >= 0 &&
-    p[1] >= 0 &&
-    p[0] <= camera.value.width &&
-    p[1] <= camera.value.height
-  )
-    askDepth(p)
+  lookDeep(p)
   move(p, event)
 }
-watch(
-  () => looks.how,
-  () => (depthHere.value = null),
-)
 const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && touched.value?.to ? touched.value : null))
 </script>
 
