@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.e2e.board import state, until
 from tests.e2e.player import LIMITS, UNRULY, Model, Player
 
-PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "4"))
+PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "2"))
 ACTS = 14
 
 
