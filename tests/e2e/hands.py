@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from tests.e2e.board import at_rest, state
+
 READS = re.compile(r"/(try|touch|snap|measure|find|check)(\?|$)")
 
 
@@ -69,11 +71,21 @@ def give_up(page, way: str):
         page.evaluate(f"document.querySelector('.picture, .lens, .plan').dispatchEvent({GIVEN_UP[way]})")
 
 
-def path_of(page, shot) -> list[dict]:
-    return page.request.get(f"/api/shots/{shot}/path").json()["cameras"]
-
-
 def keys_of(page, shot) -> dict[int, dict]:
-    from tests.e2e.board import state
-
     return {k["frame"]: k for k in state(page, shot)["shot"]["move"]["keys"]}
+
+
+def go(page, shot, stage, wait):
+    page.goto(f"/shot/{shot}/{stage}")
+    page.wait_for_selector(wait)
+
+
+def middle(page, selector):
+    box = at_rest(page, selector)
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def press_and_move(page, at, by=(60, 25)):
+    page.mouse.move(*at)
+    page.mouse.down()
+    page.mouse.move(at[0] + by[0], at[1] + by[1], steps=5)

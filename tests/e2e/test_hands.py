@@ -7,25 +7,8 @@ import re
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from tests.e2e.board import Board, at_rest, state, until
-from tests.e2e.hands import GIVEN_UP, Answers, give_up, keys_of
-
-
-def go(page, shot, stage, wait):
-    page.goto(f"/shot/{shot}/{stage}")
-    page.wait_for_selector(wait)
-
-
-def middle(page, selector):
-    box = at_rest(page, selector)
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-
-
-def press_and_move(page, at, by=(60, 25)):
-    page.mouse.move(*at)
-    page.mouse.down()
-    page.mouse.move(at[0] + by[0], at[1] + by[1], steps=5)
-
+from tests.e2e.board import Board, state, until
+from tests.e2e.hands import GIVEN_UP, Answers, give_up, go, keys_of, middle, press_and_move
 
 # ---------------------------------------------------------------- given up
 
@@ -343,64 +326,3 @@ def test_a_gesture_ends_when_what_is_in_hand_is_removed_elsewhere(page, halt):
     expect(page.locator("g.edge")).to_have_count(len(edges) - 1)
     left = state(page, halt)["shot"]["photos"][0]["survey"]["edges"]
     assert left == [e for e in edges if e["id"] != gone]
-
-
-# ---------------------------------------------------------------- keys
-
-
-def test_letters_work_after_boxes_and_lists_and_never_while_text_is_typed(page, halt):
-    go(page, halt, "survey", "[data-camera]")
-    page.get_by_label("Snap").click()
-    page.keyboard.press("u")
-    expect(page.locator("[data-tool=rise]")).to_have_attribute("aria-pressed", "true")
-    page.get_by_label("Which grid is shown").select_option("front")
-    page.keyboard.press("e")
-    expect(page.locator("[data-tool=return]")).to_have_attribute("aria-pressed", "true")
-    page.get_by_label("Focal length", exact=True).press_sequentially("r")
-    expect(page.locator("[data-tool=return]")).to_have_attribute("aria-pressed", "true")
-    page.keyboard.press("Escape")
-    page.keyboard.press("Alt+4")
-    page.locator("[data-plates] tr").nth(2).click()
-    name = page.get_by_label("Name", exact=True)
-    was = name.input_value()
-    name.fill("Something else")
-    name.press("Escape")
-    expect(name).to_have_value(was)
-    name.fill("Kept")
-    name.press("Control+z")  # text, as long as it has not been sent
-    page.wait_for_timeout(200)
-    assert was in {p["name"] for p in state(page, halt)["shot"]["plates"]}
-    name.fill("Kept")
-    name.press("Enter")
-    until(lambda: "Kept" in {p["name"] for p in state(page, halt)["shot"]["plates"]})
-    name.press("Control+z")  # then the change
-    until(lambda: was in {p["name"] for p in state(page, halt)["shot"]["plates"]})
-
-
-def test_the_sheet_of_keys_is_made_from_the_map(page, halt):
-    go(page, halt, "survey", "[data-camera]")
-    page.keyboard.press("?")
-    sheet = page.locator("[data-keys]")
-    for says in ("trace Run", "split the chosen edge", "roof", "backdrop", "close the outline", "play or pause"):
-        expect(sheet).to_contain_text(says)
-    assert sheet.locator("dt").count() > 50
-
-
-def test_the_division_of_views_is_dragged_and_remembered(page, halt):
-    go(page, halt, "move", ".plan [data-key]")
-
-    def height() -> float:
-        return page.locator(".planhost").bounding_box()["height"]
-
-    before = height()
-    press_and_move(page, middle(page, "[data-divider]"), (0, -80))
-    page.mouse.up()
-    until(lambda: abs(height() - before - 80) < 4)
-    page.reload()
-    page.wait_for_selector(".plan [data-key]")
-    until(lambda: abs(height() - before - 80) < 4)
-    page.locator("[data-divider]").focus()
-    page.keyboard.press("ArrowDown")
-    until(lambda: height() < before + 75)
-    page.locator("[data-divider]").dblclick()
-    until(lambda: abs(height() - before) < 4)

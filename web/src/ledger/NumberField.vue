@@ -50,6 +50,7 @@ const wrong = ref<string | null>(null)
 /** What is being typed is not overwritten by news of the figure. */
 const typing = ref(false)
 let sent: string | null = null // told already, and not yet come back
+let told = 0 // how often; what was told before is not asked about any more
 watch(shown, (value) => {
   sent = null
   if (typing.value) return
@@ -84,7 +85,8 @@ function keep() {
 async function tell(value: number | null, raw: string) {
   wrong.value = null
   sent = raw
-  if ((await props.onChange?.(value)) !== false || typing.value || sent !== raw) return
+  const mine = ++told
+  if ((await props.onChange?.(value)) !== false || typing.value || mine !== told) return
   sent = null
   text.value = raw
   wrong.value = s.problem ?? 'That was not taken.'
