@@ -10,7 +10,7 @@ from tests.e2e.board import state, until
 from tests.e2e.player import LIMITS, UNRULY, Model, Player
 
 PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "2"))
-ACTS = 14
+ACTS = 10
 
 
 def held(page, shot, plates) -> dict:

@@ -7,6 +7,7 @@ import tempfile
 from contextlib import suppress
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
@@ -178,7 +179,7 @@ class Hands(RuleBasedStateMachine):
             Shot.model_validate_json(self.shot.model_dump_json())  # it opens again
 
 
-TestHands = Hands.TestCase
+TestHands = pytest.mark.slow(Hands.TestCase)
 TestHands.settings = settings(
     max_examples=25, stateful_step_count=25, deadline=None, suppress_health_check=list(HealthCheck)
 )
