@@ -20,6 +20,9 @@ interface Done extends How {
   undone: boolean
 }
 
+/** As many steps as the server keeps. */
+const MOST_UNDONE = 500
+
 export function useHand() {
   const order = new Order()
   const pending = shallowRef<Done[]>([])
@@ -59,7 +62,7 @@ export function useHand() {
     const one: Done = { ...how, send, answered: answered as Done['answered'], state: 'waiting', undone: false }
     if (!how.step) {
       sendHeld()
-      done.push(one)
+      done = [...done, one].slice(-MOST_UNDONE)
       undone = []
     }
     return carry<T>(one)
@@ -87,6 +90,14 @@ export function useHand() {
     await carry(again).catch(() => null)
   }
 
+  /** Another shot is opened: what was done to the last one is sent, and neither shown nor undone here. */
+  function leave() {
+    sendHeld()
+    pending.value = []
+    done = []
+    undone = []
+  }
+
   /** When all that has been asked is answered. */
   const quiet = () => order.add({}, () => Promise.resolve())
 
@@ -96,5 +107,5 @@ export function useHand() {
       order.sendAll()
     })
 
-  return { shown, asked, undo, redo, quiet }
+  return { shown, asked, undo, redo, leave, quiet }
 }

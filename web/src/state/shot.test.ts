@@ -342,6 +342,36 @@ describe('long work', () => {
   })
 })
 
+describe('another shot that is opened', () => {
+  it('is not shown what was done to the last one, and gets none of its answers', async () => {
+    const s = await opened()
+    const late = held()
+    server.answer = (asked) => (asked.method === 'PUT' ? late.answer : { body: { ...whole(2), id: 'barn' } })
+    const done = s.change('PUT', '/name', { name: 'Old mill' }, (shot) => ({ ...shot, name: 'Old mill' }))
+    await quiet()
+    await s.open('barn')
+    expect([s.id, s.shot.name]).toEqual(['barn', undefined])
+    late.go(whole(8))
+    await done
+    expect([s.id, s.state!.revision]).toEqual(['barn', 2])
+  })
+  it('brings back nothing of the last one', async () => {
+    const s = await opened()
+    const late = held()
+    server.answer = (asked) => (asked.method === 'PUT' ? late.answer : { body: { ...whole(2), id: 'barn' } })
+    void s.change('PUT', '/limits', { stretch: 2 })
+    void s.change('PUT', '/limits', { stretch: 3 })
+    await s.undo() // the second one: it has not been sent
+    await s.open('barn')
+    late.go(whole(8))
+    await quiet()
+    server.asked.length = 0
+    void s.redo()
+    await quiet()
+    expect(server.asked.map((a) => a.path)).toEqual(['/api/shots/barn/redo'])
+  })
+})
+
 describe('answers that never fit', () => {
   it('are not asked for without end, and the page says so', async () => {
     const s = await opened()

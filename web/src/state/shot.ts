@@ -97,6 +97,7 @@ export const useShot = defineStore('shot', () => {
   async function open(shotId: string) {
     problem.value = null
     if (state.value?.id !== shotId) {
+      hand.leave()
       state.value = null
       solidId.value = plateId.value = photoId.value = null
       jobs.value = {}
@@ -216,11 +217,13 @@ export const useShot = defineStore('shot', () => {
 
   /** Send a change when its turn comes, and take its answer in; null when it was refused, undefined if taken back. */
   async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How) {
+    const of = id.value
     busy.value++
     try {
       return await hand.asked(
         send,
         (answer) => {
+          if (of !== id.value) return // another shot has been opened meanwhile
           answered(answer)
           if (!away.value) problem.value = null
         },

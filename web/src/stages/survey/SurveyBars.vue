@@ -2,35 +2,33 @@
 /** What can be traced, and the aids that are shown over the photo. */
 import { computed } from 'vue'
 import type { Family } from '../../api/client'
+import { KEYS, written } from '../../hand/keys'
 import { familyOf, HINTS, NAMES, useSurvey, type Tool } from './survey'
 
 /** `scaled`: whether the world has metres yet. */
 defineProps<{ scaled: boolean }>()
 const { s, tool, show } = useSurvey()
-const tools = computed<{ id: Tool; name: string; key: string; hint: string }[]>(() => [
+const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
   ...(['run', 'return', 'rise'] as Family[]).map((f) => ({
     id: f as Tool,
     name: NAMES[f],
-    key: { run: 'R', return: 'E', rise: 'U' }[f],
     hint: HINTS[f],
   })),
   {
     id: 'straight',
     name: 'Straight',
-    key: 'S',
     hint: 'straight in the place, of no direction: tells how the lens bends',
   },
-  { id: 'horizon', name: 'Horizon', key: 'H', hint: 'a horizon that is seen, as of the sea or a plain' },
-  { id: 'tape', name: 'Tape', key: 'T', hint: 'a known length, from the ground' },
-  { id: 'datum', name: 'Datum', key: 'O', hint: 'the origin, on the ground' },
+  { id: 'horizon', name: 'Horizon', hint: 'a horizon that is seen, as of the sea or a plain' },
+  { id: 'tape', name: 'Tape', hint: 'a known length, from the ground' },
+  { id: 'datum', name: 'Datum', hint: 'the origin, on the ground' },
   {
     id: 'measure',
     name: 'Measure',
-    key: 'M',
     hint: 'a length on the plane of the grid that is shown, with its error; nothing is kept',
   },
   ...(s.shot.photos.length > 1
-    ? [{ id: 'point' as Tool, name: 'Point', key: 'P', hint: 'one spot that several photos show: click it in each' }]
+    ? [{ id: 'point' as Tool, name: 'Point', hint: 'one spot that several photos show: click it in each' }]
     : []),
 ])
 </script>
@@ -42,7 +40,7 @@ const tools = computed<{ id: Tool; name: string; key: string; hint: string }[]>(
       :key="t.id"
       :class="{ on: tool === t.id }"
       :data-tool="t.id"
-      :title="`${t.name}: ${t.hint} (${t.key})`"
+      :title="`${t.name}: ${t.hint} (${written(KEYS.survey[t.id])})`"
       :aria-pressed="tool === t.id"
       @click="tool = t.id"
     >
