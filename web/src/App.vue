@@ -1,1 +1,10 @@
+<script setup lang="ts">
+import { onBeforeUnmount, onMounted } from 'vue'
+import { keepFocus } from './hand/focus'
+
+let end = () => {}
+onMounted(() => (end = keepFocus()))
+onBeforeUnmount(() => end())
+</script>
+
 <template><RouterView /></template>

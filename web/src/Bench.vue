@@ -6,6 +6,7 @@ import { Problem } from './api/client'
 import { kindOf, useDrop } from './hand/drop'
 import { sendHeld } from './hand/held'
 import { typing, useKeys } from './hand/keys'
+import KeyCursor from './hand/KeyCursor.vue'
 import KeysSheet from './ledger/KeysSheet.vue'
 import Rail from './rail/Rail.vue'
 import { STAGES, useShot, type Stage } from './state/shot'
@@ -132,6 +133,7 @@ function go(to: Stage) {
       <Strip v-if="strip" class="band" />
     </template>
     <div v-else class="board opening">Opening the shot…</div>
+    <KeyCursor />
     <KeysSheet v-model="help" />
   </div>
 </template>

@@ -66,7 +66,9 @@ async function remove(shot: Schemas['ListedShot']) {
       <h1>Roof Line</h1>
       <p>From a photograph to a camera move of which you know, frame by frame, whether the picture holds.</p>
     </header>
-    <p v-if="problem" class="sentence warn" role="alert">{{ problem }}</p>
+    <p v-if="problem" class="sentence warn" role="alert">
+      {{ problem }} <button class="plain" @click="problem = null">Understood</button>
+    </p>
     <ul>
       <li v-for="shot in shots" :key="shot.id">
         <RouterLink :to="`/shot/${shot.id}/photo`" :data-shot="shot.id">

@@ -147,6 +147,7 @@ const same = (p: Vec2): Vec2 => p
     tabindex="0"
     aria-label="The set from any side"
     data-orbit
+    data-board
     :data-pan="eye.pan"
     @pointerdown="down"
     @keydown="keys"

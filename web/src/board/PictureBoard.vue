@@ -110,6 +110,8 @@ const loupePlace = computed(() => {
     role="group"
     tabindex="0"
     :aria-label="label"
+    data-board
+    :data-unit="pan.at.scale"
     :style="{ cursor: pan.shifting.value ? 'grabbing' : pan.space.value ? 'grab' : cursor }"
     @pointerdown="press"
     @pointermove="hover"

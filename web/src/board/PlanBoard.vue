@@ -203,7 +203,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
 </script>
 
 <template>
-  <div ref="host" class="plan" role="group" tabindex="0" aria-label="Plan view">
+  <div ref="host" class="plan" role="group" tabindex="0" aria-label="Plan view" data-board>
     <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
       <g

@@ -23,6 +23,7 @@ export const KEYS = {
     undo: { key: 'z', ctrl: true, as: 'Ctrl Z', says: 'undo' },
     redo: { key: 'z', ctrl: true, shift: true, as: 'Ctrl Shift Z', says: 'redo' },
     fit: { key: '0', says: 'fit the picture' },
+    cursor: { key: 'k', says: 'a cursor over the picture, moved by the arrows; or put it away' },
     sheet: { key: '?', says: 'this sheet' },
   },
   survey: {

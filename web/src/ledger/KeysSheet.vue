@@ -15,6 +15,9 @@ const groups: [string, string[][]][] = [
       ['Space and drag, middle button', 'shift the picture'],
       ['Shift and click', 'choose one more'],
       ['Escape while dragging', 'put it back'],
+      ['Arrows', 'the cursor moves; with Ctrl by a pixel of the picture, with Shift by a tenth'],
+      ['Space on the cursor', 'press, and let go'],
+      ['+ and − on the cursor', 'as the wheel'],
     ],
   ],
   [

@@ -4,7 +4,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
-import { fromPanTiltRoll, viewOfFrame } from '../../board/camera'
+import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
@@ -14,7 +14,7 @@ import Wire from '../../board/Wire.vue'
 import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
 import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
-import { useMove } from './move'
+import { turned, useMove } from './move'
 
 const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = useMove()
 const router = useRouter()
@@ -162,9 +162,6 @@ function down(event: PointerEvent) {
   })
   grab = { from: [event.clientX, event.clientY], camera: { ...at.value }, shift: event.shiftKey }
 }
-function turned(c: FrameCamera): FrameCamera {
-  return { ...c, rotation: fromPanTiltRoll(c.pan_deg, c.tilt_deg, c.roll_deg) as unknown as FrameCamera['rotation'] }
-}
 function turn(event: PointerEvent) {
   if (!grab) return
   const { from, camera, shift } = grab
@@ -263,6 +260,8 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       role="group"
       tabindex="0"
       aria-label="Lens view"
+      data-board
+      :data-unit="box.w / d.width"
       @pointerdown="down"
       @pointermove="move"
       @pointerleave="pixel = story = null"

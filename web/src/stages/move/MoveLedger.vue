@@ -97,7 +97,9 @@ function act(action: string | null | undefined, frame: number | null | undefined
 
     <section class="section">
       <h2>Findings</h2>
-      <p v-if="brought" class="sentence" role="status" data-brought>{{ brought }}</p>
+      <p v-if="brought" class="sentence" role="status" data-brought>
+        {{ brought }} <button class="plain" @click="brought = null">Understood</button>
+      </p>
       <p v-if="checking && !report?.report" class="quiet">Checking every frame…</p>
       <div v-for="f in report?.findings ?? []" :key="f.text" class="sentence" :class="{ warn: f.action }" data-finding>
         {{ f.text }}

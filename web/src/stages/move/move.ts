@@ -27,6 +27,11 @@ const homeOf = (home?: Key | null) =>
 const withKeys =
   (alter: (keys: Key[]) => Key[]): Apply =>
   (shot) => ({ ...shot, move: { ...shot.move, keys: alter(shot.move.keys).sort((a, b) => a.frame - b.frame) } })
+/** A camera with the rotation that its angles say. */
+export const turned = (c: FrameCamera): FrameCamera => ({
+  ...c,
+  rotation: fromPanTiltRoll(c.pan_deg, c.tilt_deg, c.roll_deg) as unknown as FrameCamera['rotation'],
+})
 let timer = 0
 let lastAsked = ''
 /** Which report is shown: while it is the one that the server has, it is not asked for again. */

@@ -15,6 +15,7 @@ import SurveyAids from './SurveyAids.vue'
 import SurveyMarks from './SurveyMarks.vue'
 import { under } from './edges'
 import { familyOf, NAMES, useSurvey, type Tool } from './survey'
+import TapeAsk from './TapeAsk.vue'
 import TieMarks from './TieMarks.vue'
 import { useTracing } from './tracing'
 
@@ -38,6 +39,7 @@ const {
   hint,
   measuring,
   measuredText,
+  tapeAsked,
   mm,
   keep,
   copy,
@@ -241,6 +243,7 @@ const counts = computed(() => {
         />
       </template>
       <template #front="{ pan }">
+        <TapeAsk v-if="!comparing" v-model="tapeAsked" :to-screen="pan.toScreen" />
         <CompareSheet
           v-if="comparing"
           :src="`/api/shots/${s.id}/photos/${comparing.id}/compared/${s.photo.id}?width=1600&r=${s.state?.revision}`"

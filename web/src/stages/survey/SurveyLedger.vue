@@ -25,6 +25,7 @@ const {
   keep,
   copy,
   removeChosen,
+  setTape,
   filmBack,
   find,
   dropFaulty,
@@ -70,13 +71,6 @@ const setFocal = (millimetres: number | null) => {
   const next = copy()
   next.focal_px = millimetres === null ? null : { value: px(millimetres), sigma: px(millimetres) * 0.02 }
   return keep(next, millimetres === null ? 'Free the focal length' : 'Set the focal length')
-}
-function setTape(id: string, metres: number | null) {
-  const next = copy()
-  const tape = next.lengths.find((t) => t.id === id)
-  if (!tape) return
-  tape.metres = metres!
-  void keep(next, 'Change a tape')
 }
 function dropTape(id: string) {
   const next = copy()

@@ -47,6 +47,8 @@ const hint = ref<Vec2 | null>(null)
 const there = (i: number) => i >= 0
 /** How much has been let go of that is not answered yet. */
 const asking = ref(0)
+/** The tape whose length is asked for where it lies, by id. */
+const tapeAsked = ref<string | null>(null)
 
 export function useSurvey() {
   const s = useShot()
@@ -142,6 +144,13 @@ export function useSurvey() {
       }
       return { ...change, edges }
     })
+  }
+  async function setTape(id: string, metres: number | null) {
+    const next = copy()
+    const tape = next.lengths.find((t) => t.id === id)
+    if (!tape || metres === null) return false
+    tape.metres = metres
+    return await keep(next, 'Change a tape')
   }
   const { measuring, measuredText, measure } = useMeasuring(show)
   /** Look for edges in the photo; they are shown first, and kept only when taken. */
@@ -305,6 +314,8 @@ export function useSurvey() {
     giveUp,
     keep,
     keepLaid,
+    setTape,
+    tapeAsked,
     copy,
     removeChosen,
     find,

@@ -30,7 +30,7 @@ const LABELS = {
 export function useTracing(scale: () => number, idle: () => boolean) {
   const survey = useSurvey()
   const { s, tool, chosen, selected, selectedIds, toggle, changeFound, kept, show, found, dropped, measuring } = survey
-  const { measure, trying, giveUp, keep, keepLaid, copy } = survey
+  const { measure, trying, giveUp, keep, keepLaid, copy, tapeAsked } = survey
   const { ties, chosenTie, place, shift } = useJoining()
   let grip: Grip | null = null
   let drawing: (Line & { id: string }) | null = null
@@ -238,6 +238,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     if (edge && laying) void keepLaid(next, label, id, reach)
     else void keep(next, label)
     if (edge) selectedIds.value = [id]
+    if (tool.value === 'tape') tapeAsked.value = id
   }
   /** Give up what is in hand; all is as it was. */
   function drop() {
