@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One shot: rail, board, ledger and strip around the stage at hand. */
+import { ElButton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from './api/client'
@@ -100,7 +101,7 @@ useDrop(async (files) => {
           ? 'A mesh is brought into a surveyed place: survey a photo first.'
           : kind === 'package'
             ? 'A shot package is a shot of its own: drop it where all shots are listed.'
-            : `“${file.name}” is neither a photo (JPEG, PNG, TIFF, OpenEXR) nor a mesh (OBJ, glTF).`
+            : `“${file.name}” is neither a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF) nor a mesh (OBJ, glTF).`
       return
     }
   }
@@ -126,7 +127,7 @@ function go(to: Stage) {
       <aside class="ledger" aria-label="Ledger">
         <div v-if="s.problem" class="sentence warn problem" role="alert">
           {{ s.problem }}
-          <button class="plain" @click="s.problem = null">Understood</button>
+          <ElButton class="plain" @click="s.problem = null">Understood</ElButton>
         </div>
         <component :is="ledgers[stage]" :key="stage + s.id" />
       </aside>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** All shots: open one, begin one, bring a package. */
-import { ElMessageBox } from 'element-plus'
+import { ElButton, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { kindOf, useDrop } from './hand/drop'
@@ -67,7 +67,7 @@ async function remove(shot: Schemas['ListedShot']) {
       <p>From a photograph to a camera move of which you know, frame by frame, whether the picture holds.</p>
     </header>
     <p v-if="problem" class="sentence warn" role="alert">
-      {{ problem }} <button class="plain" @click="problem = null">Understood</button>
+      {{ problem }} <ElButton class="plain" @click="problem = null">Understood</ElButton>
     </p>
     <ul>
       <li v-for="shot in shots" :key="shot.id">
@@ -83,17 +83,17 @@ async function remove(shot: Schemas['ListedShot']) {
             >made {{ shot.made.slice(0, 10) }} · {{ shot.revision }} change{{ shot.revision === 1 ? '' : 's' }}</span
           >
         </RouterLink>
-        <button class="plain" :aria-label="`Remove ${shot.name}`" @click="remove(shot)">Remove</button>
+        <ElButton class="plain" :aria-label="`Remove ${shot.name}`" @click="remove(shot)">Remove</ElButton>
       </li>
       <li class="new">
         <form @submit.prevent="begin">
           <label for="shot-name">Begin a shot</label>
-          <input id="shot-name" v-model="name" type="text" placeholder="Its name" maxlength="120" />
-          <button class="main" type="submit">Begin</button>
+          <ElInput id="shot-name" v-model="name" placeholder="Its name" maxlength="120" />
+          <ElButton class="main" native-type="submit">Begin</ElButton>
         </form>
         <div>
           <label>Bring a shot package</label>
-          <button @click="file?.click()">Choose a ZIP…</button>
+          <ElButton @click="file?.click()">Choose a ZIP…</ElButton>
           <input
             ref="file"
             type="file"
@@ -188,7 +188,7 @@ li > .plain {
   text-transform: uppercase;
   margin-bottom: 8px;
 }
-.new form input {
+.new form .el-input {
   width: 190px;
   margin-right: 8px;
   height: 30px;

@@ -513,7 +513,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring a photo (JPEG, PNG, TIFF, OpenEXR). */
+        /** Bring a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF). */
         post: operations["bring_photo"];
         delete?: never;
         options?: never;
@@ -2603,8 +2603,10 @@ export interface components {
             /**
              * @default {
              *       "bits": 8,
+             *       "colour": null,
              *       "focal_35mm": null,
              *       "focal_mm": null,
+             *       "notes": [],
              *       "taken_with": null
              *     }
              */
@@ -2659,7 +2661,7 @@ export interface components {
         };
         /**
          * PhotoFacts
-         * @description What the file says of itself (EXIF).
+         * @description What the file says of itself (EXIF), and how it was read.
          */
         PhotoFacts: {
             /**
@@ -2667,6 +2669,11 @@ export interface components {
              * @default 8
              */
             bits: number;
+            /**
+             * Colour
+             * @default null
+             */
+            colour: string | null;
             /**
              * Focal 35Mm
              * @default null
@@ -2677,6 +2684,11 @@ export interface components {
              * @default null
              */
             focal_mm: number | null;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /**
              * Taken With
              * @default null

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Plan view: solids from above, the photographer's places with their view cones, and the move. */
+import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
 import { fitted, grown, hullOf, type Area, type Place } from './planArea'
@@ -279,7 +280,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
     <div class="scale">
       <i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span>
     </div>
-    <button class="fit" title="Show everything that stands near (0)" @click="refit">Fit</button>
+    <ElButton class="fit" title="Show everything that stands near (0)" @click="refit">Fit</ElButton>
   </div>
 </template>
 

@@ -4,7 +4,7 @@ import { useEventListener } from '@vueuse/core'
 /** What a file is by its name: what the server makes of its content, it says itself. */
 export function kindOf(name: string): 'picture' | 'mesh' | 'package' | null {
   const suffix = name.toLowerCase().split('.').pop() ?? ''
-  if (['jpg', 'jpeg', 'png', 'tif', 'tiff', 'exr'].includes(suffix)) return 'picture'
+  if (['jpg', 'jpeg', 'png', 'tif', 'tiff', 'exr', 'webp', 'avif', 'heic', 'heif'].includes(suffix)) return 'picture'
   if (['obj', 'glb', 'gltf'].includes(suffix)) return 'mesh'
   return suffix === 'zip' ? 'package' : null
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A line of text: kept on Enter or on leaving the field, given up with Escape; news do not overwrite what is typed. */
+import { ElInput } from 'element-plus'
 import { ref, watch } from 'vue'
 
 const props = withDefaults(defineProps<{ modelValue: string; label: string; placeholder?: string; max?: number }>(), {
@@ -8,7 +9,7 @@ const props = withDefaults(defineProps<{ modelValue: string; label: string; plac
 })
 const emit = defineEmits<{ change: [string] }>()
 const text = ref(props.modelValue)
-const input = ref<HTMLInputElement>()
+const field = ref<InstanceType<typeof ElInput>>()
 const typing = ref(false)
 watch(
   () => props.modelValue,
@@ -18,7 +19,7 @@ watch(
 )
 function endTyping() {
   typing.value = false
-  delete input.value?.dataset.typing // at once: whoever asks for what is typed has it
+  delete field.value?.input?.dataset.typing // at once: whoever asks for what is typed has it
 }
 function keep() {
   endTyping()
@@ -33,10 +34,9 @@ function giveUp() {
 <template>
   <label class="line">
     <span>{{ label }}</span>
-    <input
-      ref="input"
+    <ElInput
+      ref="field"
       v-model="text"
-      type="text"
       :maxlength="max"
       :placeholder="placeholder"
       :aria-label="label"

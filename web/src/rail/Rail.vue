@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The shot as a job ticket: stages with their one telling figure, undo, and long work. */
+import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { STAGES, useShot, type Stage } from '../state/shot'
 
@@ -35,7 +36,7 @@ async function rename() {
   <nav class="rail" aria-label="Stages">
     <RouterLink to="/" class="all">All shots</RouterLink>
     <template v-if="s.state">
-      <input
+      <ElInput
         v-if="renaming"
         v-model="name"
         class="name"
@@ -46,7 +47,7 @@ async function rename() {
         @blur="rename"
         @keydown.esc="renaming = false"
       />
-      <button v-else class="title" title="Rename" @click="startRenaming">{{ s.shot.name }}</button>
+      <ElButton v-else class="title" title="Rename" @click="startRenaming">{{ s.shot.name }}</ElButton>
       <div class="figure quiet delivered">
         {{ s.shot.delivery.width }} × {{ s.shot.delivery.height }} · {{ s.shot.delivery.frames }} f<br />{{
           s.shot.delivery.fps
@@ -75,28 +76,28 @@ async function rename() {
         </div>
         <div v-for="job in running" :key="job.id" class="job">
           <div class="row between">
-            <strong>{{ job.label }}</strong><button class="plain" @click="s.cancel(job.id)">Cancel</button>
+            <strong>{{ job.label }}</strong><ElButton class="plain" @click="s.cancel(job.id)">Cancel</ElButton>
           </div>
           <div class="bar"><div :style="{ width: `${100 * job.progress}%` }" /></div>
           <div class="quiet small">{{ job.doing || 'waiting' }}<br />{{ left(job.seconds_left) }}</div>
         </div>
       </div>
       <div class="foot">
-        <button
+        <ElButton
           :disabled="!s.state.undo"
           :title="s.state.undo ? `Undo: ${s.state.undo}` : 'Nothing to undo'"
           @click="s.undo()"
         >
           Undo
-        </button>
-        <button
+        </ElButton>
+        <ElButton
           :disabled="!s.state.redo"
           :title="s.state.redo ? `Redo: ${s.state.redo}` : 'Nothing to redo'"
           @click="s.redo()"
         >
           Redo
-        </button>
-        <button title="Keys" aria-label="Show the keys" @click="$emit('help')">?</button>
+        </ElButton>
+        <ElButton title="Keys" aria-label="Show the keys" @click="$emit('help')">?</ElButton>
       </div>
     </template>
   </nav>
@@ -125,6 +126,8 @@ async function rename() {
 }
 .name {
   margin: 6px 10px;
+}
+.name :deep(input) {
   font: 600 16px var(--label);
 }
 .delivered {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The frames as a ribbon of verdicts, keys as notches, the speed above, the play head. */
+import { ElButton } from 'element-plus'
 import { useElementSize, useRafFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { begin, gesturing } from '../hand/gesture'
@@ -170,11 +171,11 @@ function nextFailing() {
       <path class="head" :d="`M${x(s.frame) + cell / 2} 4V${TOP + RIBBON + 8}`" data-head />
     </svg>
     <div class="controls">
-      <button class="play" :class="{ on: playing }" data-play @click="playing = !playing">
+      <ElButton class="play" :class="{ on: playing }" data-play @click="playing = !playing">
         {{ playing ? 'Pause' : 'Play' }}
-      </button>
-      <button class="step" data-says="−1 f" aria-label="One frame back" @click="go(s.frame - 1)" />
-      <button class="step" data-says="+1 f" aria-label="One frame on" @click="go(s.frame + 1)" />
+      </ElButton>
+      <ElButton class="step" data-says="−1 f" aria-label="One frame back" @click="go(s.frame - 1)" />
+      <ElButton class="step" data-says="+1 f" aria-label="One frame on" @click="go(s.frame + 1)" />
       <NumberField
         id="frame"
         class="at"
@@ -190,7 +191,7 @@ function nextFailing() {
         >{{ ((s.frame - first) / s.shot.delivery.fps).toFixed(2) }} s of
         {{ (count / s.shot.delivery.fps).toFixed(2) }} s</span
       >
-      <button v-if="failing.length" @click="nextFailing">Next that fails</button>
+      <ElButton v-if="failing.length" @click="nextFailing">Next that fails</ElButton>
       <ul class="legend" aria-label="Verdicts">
         <li v-for="x in swatches" :key="x.v" :title="SAYS[x.v]">
           <img :src="x.src" alt="" width="22" height="12" />{{ x.v }}

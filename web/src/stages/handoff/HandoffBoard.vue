@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The frame as it will be delivered, painted by the engine itself. */
+import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useMove } from '../move/move'
@@ -22,7 +23,7 @@ const src = computed(() => `/api/shots/${s.id}/frames/${frame.value}/picture?wid
 <template>
   <div v-if="!s.state!.home && !s.keys.length" class="empty">
     <p>There is nothing to deliver yet: survey a photo and build what it shows.</p>
-    <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
+    <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
   </div>
   <div v-else class="delivered">
     <img :src="src" :alt="`Frame ${frame} as delivered`" />

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton, ElCheckbox, ElRadio } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useShot } from '../../state/shot'
 import { useMove } from '../move/move'
@@ -56,21 +57,23 @@ function choose(g: keyof typeof FORMS) {
       <h2>Deliver</h2>
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
       <div class="groups" role="group" aria-label="What to deliver">
-        <button v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">
+        <ElButton v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">
           {{ n }}
-        </button>
+        </ElButton>
       </div>
-      <label v-for="[f, n] in FORMS[group]" :key="f" class="form"
-        ><input v-model="form" type="radio" name="form" :value="f" /> {{ n }}</label
-      >
-      <label
+      <ElRadio v-for="[f, n] in FORMS[group]" :key="f" v-model="form" class="form" name="form" :value="f">{{
+        n
+      }}</ElRadio>
+      <ElCheckbox
         v-if="bends && pictures"
+        v-model="bend"
         class="form"
         title="Frames as the photo's lens would have drawn them, to lie over footage of it"
-        ><input v-model="bend" type="checkbox" data-bend /> Bend as the lens of {{ bending!.name }} does</label
+        data-bend
+        >Bend as the lens of {{ bending!.name }} does</ElCheckbox
       >
       <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
-      <button
+      <ElButton
         class="main"
         :disabled="!ready || running"
         data-deliver
@@ -81,7 +84,7 @@ function choose(g: keyof typeof FORMS) {
             ? 'At work…'
             : `Deliver as v${String(Math.max(0, ...s.state!.deliveries.map((x) => x.version)) + 1).padStart(3, '0')}`
         }}
-      </button>
+      </ElButton>
       <p v-if="!ready" class="quiet">Build what the photo shows first; there is nothing to render yet.</p>
     </section>
     <section class="section">
@@ -112,7 +115,7 @@ function choose(g: keyof typeof FORMS) {
   padding: 7px 2px;
 }
 .form {
-  display: block;
+  display: flex;
   padding: 3px 0;
 }
 button.main {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What can be done with the chosen pieces: depth, moving, repeating, mirroring, aligning, standing, groups. */
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
 import type { Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
@@ -72,8 +73,8 @@ const named = (text: string) =>
       @change="arrange({ op: 'push', factor: $event! / depth! })"
     />
     <div class="row">
-      <button :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</button>
-      <button :disabled="locked" @click="arrange({ op: 'push', factor: 1.05 })">5 % farther</button>
+      <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</ElButton>
+      <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1.05 })">5 % farther</ElButton>
     </div>
     <div class="row">
       <NumberField
@@ -82,11 +83,10 @@ const named = (text: string) =>
         unit="m"
         :digits="3"
         @change="by.level = $event!"
-      /><button :disabled="locked" data-stand @click="arrange({ op: 'stand', level: by.level })">Stand</button>
+      /><ElButton :disabled="locked" data-stand @click="arrange({ op: 'stand', level: by.level })">Stand</ElButton>
     </div>
-    <label class="check"
-      ><input type="checkbox" :checked="trueSize" @change="arrange({ op: 'mark', true_size: !trueSize })" /> Keep its
-      true size instead of the picture</label
+    <ElCheckbox class="check" :model-value="trueSize" @change="arrange({ op: 'mark', true_size: !trueSize })"
+      >Keep its true size instead of the picture</ElCheckbox
     >
   </section>
 
@@ -98,13 +98,13 @@ const named = (text: string) =>
       <NumberField label="Move up" :model-value="by.rise" unit="m" :digits="3" @change="by.rise = $event!" />
       <NumberField label="Move along return" :model-value="by.ret" unit="m" :digits="3" @change="by.ret = $event!" />
       <NumberField label="Turn by" :model-value="by.turn" unit="°" @change="by.turn = $event!" />
-      <button
+      <ElButton
         :disabled="locked"
         data-move
         @click="arrange({ op: 'move', by: [by.run, by.rise, by.ret], turn_deg: by.turn })"
       >
         Move
-      </button>
+      </ElButton>
     </details>
     <details data-repeat-box>
       <summary>Copy and repeat</summary>
@@ -126,21 +126,21 @@ const named = (text: string) =>
         :max="200"
         @change="by.times = Math.round($event!)"
       />
-      <button data-repeat @click="arrange({ op: 'repeat', step: by.step, times: by.times })">
+      <ElButton data-repeat @click="arrange({ op: 'repeat', step: by.step, times: by.times })">
         {{ by.times === 1 ? 'Copy' : `Repeat ${by.times} times` }}
-      </button>
+      </ElButton>
     </details>
     <details>
       <summary>Mirror</summary>
       <div class="row">
-        <button data-mirror="run" @click="arrange({ op: 'mirror', axis: 'run', keep: true })">Copy along run</button
-        ><button data-mirror="return" @click="arrange({ op: 'mirror', axis: 'return', keep: true })">
+        <ElButton data-mirror="run" @click="arrange({ op: 'mirror', axis: 'run', keep: true })">Copy along run</ElButton
+        ><ElButton data-mirror="return" @click="arrange({ op: 'mirror', axis: 'return', keep: true })">
           Copy along return
-        </button>
+        </ElButton>
       </div>
       <div class="row">
-        <button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'run' })">Along run</button
-        ><button :disabled="locked" @click="arrange({ op: 'mirror', axis: 'return' })">Along return</button>
+        <ElButton :disabled="locked" @click="arrange({ op: 'mirror', axis: 'run' })">Along run</ElButton
+        ><ElButton :disabled="locked" @click="arrange({ op: 'mirror', axis: 'return' })">Along return</ElButton>
       </div>
       <p class="quiet">about the middle of what is chosen; a copy lands on the first until it is moved</p>
     </details>
@@ -160,7 +160,7 @@ const named = (text: string) =>
           <option v-for="o in others" :key="o.id" :value="o.id">{{ o.name }}</option>
         </select></label
       >
-      <button :disabled="locked || !face || !target" data-align @click="align">Align</button>
+      <ElButton :disabled="locked || !face || !target" data-align @click="align">Align</ElButton>
     </details>
     <details>
       <summary>Group and tags</summary>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What can be built, and what the tool at hand wants to know. */
+import { ElButton } from 'element-plus'
 import type { Plate } from '../../api/client'
 import { depthOfOpening, flatPlate, tool, TOOLS, type Tool } from './tools'
 
@@ -10,7 +11,7 @@ const emit = defineEmits<{ take: [Tool] }>()
 <template>
   <div class="bars">
     <div class="tools" role="toolbar" aria-label="What to build">
-      <button
+      <ElButton
         v-for="t in TOOLS"
         :key="t.id"
         :class="{ on: tool === t.id, apart: t.id === 'fold' || t.id === 'ground' }"
@@ -20,7 +21,7 @@ const emit = defineEmits<{ take: [Tool] }>()
         @click="emit('take', t.id)"
       >
         {{ t.name }}
-      </button>
+      </ElButton>
     </div>
     <div v-if="tool === 'recess' || (tool === 'flat' && foregrounds.length)" class="extra">
       <label v-if="tool === 'recess'"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Draw geometry through the photo; plan view or orbit beside it. */
+import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { type Shape, type Vec2, type Vec3 } from '../../api/client'
@@ -187,7 +188,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
           : 'Massing is drawn through a surveyed photo.'
       }}
     </p>
-    <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
+    <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
     <div ref="pair" class="pair" :style="split.style.value">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { api, got, Problem, type Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
@@ -113,7 +114,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
 
     <PieceList />
     <div class="row section">
-      <button class="plain" data-bring @click="file?.click()">Bring in a mesh…</button>
+      <ElButton class="plain" data-bring @click="file?.click()">Bring in a mesh…</ElButton>
       <input ref="file" type="file" accept=".obj,.glb,.gltf" hidden data-mesh-file @change="bring" />
     </div>
 
@@ -214,14 +215,14 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
             <td>{{ c.name }}</td>
             <td class="number">{{ (c.high[0] - c.low[0]).toFixed(2) }} × {{ (c.high[1] - c.low[1]).toFixed(2) }} m</td>
             <td class="number">
-              <button
+              <ElButton
                 class="plain"
                 :disabled="s.solid.locked"
                 :aria-label="`Close ${c.name}`"
                 @click="put({ cuts: cuts.filter((x) => x.name !== c.name) })"
               >
                 Close
-              </button>
+              </ElButton>
             </td>
           </tr>
         </tbody>
@@ -231,7 +232,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
         }}{{ grazing.length > 5 ? ` and ${grazing.length - 5} more` : '' }} (less than 10° by every photo).
       </p>
       <div class="row">
-        <button
+        <ElButton
           v-if="['block', 'room', 'steps', 'gable', 'wall', 'slab', 'panel'].includes(s.solid.kind)"
           :disabled="s.solid.locked || settling"
           data-settle
@@ -239,7 +240,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
           @click="settle"
         >
           {{ settling ? 'Settling…' : 'Settle' }}
-        </button>
+        </ElButton>
       </div>
       <p v-if="said" class="quiet" data-settled>
         Its sides miss the picture’s edges by {{ said.rms.toFixed(2) }} px; corners known to ±
@@ -251,10 +252,10 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
     <ArrangeLedger v-if="s.solid" />
 
     <section v-if="s.solid" class="row section">
-      <button @click="s.build('/arrange', { op: 'mark', ids: chosen, locked: !s.solid!.locked })">
+      <ElButton @click="s.build('/arrange', { op: 'mark', ids: chosen, locked: !s.solid!.locked })">
         {{ s.solid.locked ? 'Unlock' : 'Lock' }}
-      </button>
-      <button @click="s.build('/arrange', { op: 'remove', ids: chosen }).then(() => choose(null))">Remove</button>
+      </ElButton>
+      <ElButton @click="s.build('/arrange', { op: 'remove', ids: chosen }).then(() => choose(null))">Remove</ElButton>
     </section>
   </div>
 </template>

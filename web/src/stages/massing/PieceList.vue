@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** All pieces: search, order, what is shown, locked, grouped. */
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Solid } from '../../api/client'
 import { useShot } from '../../state/shot'
@@ -51,13 +52,13 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
           aria-label="Search pieces"
           data-search
         />
-        <button
+        <ElButton
           v-if="!shownAll"
           class="plain"
           @click="s.build('/arrange', { op: 'mark', ids: s.shot.solids.map((x) => x.id), hidden: false })"
         >
           Show all
-        </button>
+        </ElButton>
       </div>
       <div class="list">
         <table class="facts" data-solids>
@@ -77,7 +78,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
               </td>
               <td class="quiet kind">{{ x.kind === 'gable' ? 'roof' : x.kind }}</td>
               <td class="marks">
-                <button
+                <ElButton
                   class="tiny"
                   :aria-pressed="!x.hidden"
                   :title="x.hidden ? 'Hidden on the board; it stays in the set. Show it' : 'Hide on the board'"
@@ -89,8 +90,8 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
                     <circle v-if="!x.hidden" cx="7" cy="5" r="1.8" />
                     <path v-else d="M2 9L12 1" />
                   </svg>
-                </button>
-                <button
+                </ElButton>
+                <ElButton
                   class="tiny"
                   :aria-pressed="x.locked"
                   :title="x.locked ? 'Locked. Unlock it' : 'Lock'"
@@ -101,7 +102,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
                     <rect x="1" y="5" width="8" height="6" :class="{ full: x.locked }" />
                     <path :d="x.locked ? 'M2.5 5V3.2a2.5 2.2 0 0 1 5 0V5' : 'M2.5 5V2.6a2.5 2.2 0 0 1 4.6 -1'" />
                   </svg>
-                </button>
+                </ElButton>
               </td>
             </tr>
           </tbody>
@@ -109,8 +110,8 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
         <p v-if="!rows.length" class="quiet">No piece is called that.</p>
       </div>
       <div v-if="s.solid" class="row">
-        <button class="plain" title="Earlier in the list (Alt and Up on a row)" @click="stepped(-1)">Up</button
-        ><button class="plain" title="Later in the list (Alt and Down on a row)" @click="stepped(1)">Down</button>
+        <ElButton class="plain" title="Earlier in the list (Alt and Up on a row)" @click="stepped(-1)">Up</ElButton
+        ><ElButton class="plain" title="Later in the list (Alt and Down on a row)" @click="stepped(1)">Down</ElButton>
       </div>
     </template>
   </section>

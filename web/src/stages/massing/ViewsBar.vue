@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** How the views look, and which are shown. */
+import { ElButton, ElCheckbox } from 'element-plus'
 import { looks, view as shown } from './tools'
 </script>
 
@@ -26,10 +27,10 @@ import { looks, view as shown } from './tools'
           step="0.05"
           aria-label="Opacity of the photo"
       /></label>
-      <label><input v-model="looks.grid" type="checkbox" /> 1 m grid</label>
+      <ElCheckbox v-model="looks.grid">1 m grid</ElCheckbox>
     </template>
     <div class="switch" role="group" aria-label="Views">
-      <button
+      <ElButton
         v-for="[id, name] in [
           ['lens', 'Lens'],
           ['both', 'Lens and plan'],
@@ -42,7 +43,7 @@ import { looks, view as shown } from './tools'
         @click="shown = id"
       >
         {{ name }}
-      </button>
+      </ElButton>
     </div>
   </div>
 </template>

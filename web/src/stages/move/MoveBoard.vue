@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Lens view (plates thrown, verdicts over it) and plan view, side by side with the frames below. */
+import { ElButton, ElCheckbox } from 'element-plus'
 import { useElementSize } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
@@ -250,7 +251,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 <template>
   <div v-if="!s.state!.home && !s.keys.length" class="empty">
     <p>A move starts from a surveyed photo with a scale.</p>
-    <button class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</button>
+    <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
   </div>
   <div v-else ref="pair" class="views" :class="`show-${shown}`" :style="split.style.value">
     <div
@@ -287,8 +288,8 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       <p v-if="loading" class="note">Getting the plates…</p>
       <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
       <div class="corner" @pointerdown.stop>
-        <label title="V"><input v-model="overlay" type="checkbox" data-overlay /> Verdicts</label>
-        <label><input v-model="wire" type="checkbox" /> Wireframe</label>
+        <ElCheckbox v-model="overlay" title="V" data-overlay>Verdicts</ElCheckbox>
+        <ElCheckbox v-model="wire">Wireframe</ElCheckbox>
       </div>
     </div>
     <Divider v-if="shown === 'both'" v-model="split.share.value" :beside="split.beside.value" />
@@ -308,9 +309,9 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       />
     </div>
     <div class="switch" role="group" aria-label="Views">
-      <button :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</button
-      ><button :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</button
-      ><button :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</button>
+      <ElButton :class="{ on: shown === 'lens' }" @click="shown = 'lens'">Lens</ElButton
+      ><ElButton :class="{ on: shown === 'both' }" @click="shown = 'both'">Both</ElButton
+      ><ElButton :class="{ on: shown === 'plan' }" @click="shown = 'plan'">Plan</ElButton>
     </div>
   </div>
 </template>

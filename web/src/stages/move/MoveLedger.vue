@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import NumberField from '../../ledger/NumberField.vue'
@@ -84,12 +85,12 @@ function act(action: string | null | undefined, frame: number | null | undefined
           </select>
         </label>
         <div class="row" style="margin-top: 6px">
-          <button v-if="!key" data-set-key @click="setKey({})">Set a key here</button>
-          <button v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
+          <ElButton v-if="!key" data-set-key @click="setKey({})">Set a key here</ElButton>
+          <ElButton v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
             Pin to home
-          </button>
-          <button v-else @click="setKey({ home: false })">Unpin from home</button>
-          <button v-if="key" @click="removeKey()">Remove key</button>
+          </ElButton>
+          <ElButton v-else @click="setKey({ home: false })">Unpin from home</ElButton>
+          <ElButton v-if="key" @click="removeKey()">Remove key</ElButton>
         </div>
         <p v-if="key?.home" class="quiet">Pinned to home: it follows the survey and the frame.</p>
       </template>
@@ -98,12 +99,12 @@ function act(action: string | null | undefined, frame: number | null | undefined
     <section class="section">
       <h2>Findings</h2>
       <p v-if="brought" class="sentence" role="status" data-brought>
-        {{ brought }} <button class="plain" @click="brought = null">Understood</button>
+        {{ brought }} <ElButton class="plain" @click="brought = null">Understood</ElButton>
       </p>
       <p v-if="checking && !report?.report" class="quiet">Checking every frame…</p>
       <div v-for="f in report?.findings ?? []" :key="f.text" class="sentence" :class="{ warn: f.action }" data-finding>
         {{ f.text }}
-        <button
+        <ElButton
           v-if="f.action === 'bring_back'"
           class="sure"
           :disabled="bringing"
@@ -111,8 +112,10 @@ function act(action: string | null | undefined, frame: number | null | undefined
           @click="act(f.action, f.frame)"
         >
           Bring back
-        </button>
-        <button v-else-if="f.action" class="plain" @click="act(f.action, f.frame)">Go to frame {{ f.frame }}</button>
+        </ElButton>
+        <ElButton v-else-if="f.action" class="plain" @click="act(f.action, f.frame)"
+          >Go to frame {{ f.frame }}</ElButton
+        >
       </div>
       <p v-if="s.keys.length < 2" class="quiet">
         Go to another frame and drag in the lens or plan view: that sets a key there.

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
@@ -86,7 +87,7 @@ const facts = computed(() => s.photo?.facts)
         </tbody>
       </table>
       <div class="row" style="margin-top: 8px">
-        <button @click="put({ framing: null })">Largest frame that fits</button>
+        <ElButton @click="put({ framing: null })">Largest frame that fits</ElButton>
       </div>
     </section>
 
@@ -130,9 +131,20 @@ const facts = computed(() => s.photo?.facts)
             <td>Depth</td>
             <td class="number">{{ facts.bits }} bit</td>
           </tr>
+          <tr>
+            <td>Colour</td>
+            <td class="colour" data-colour>{{ facts.colour ?? (facts.bits === 32 ? 'linear light' : 'sRGB') }}</td>
+          </tr>
         </tbody>
       </table>
-      <button class="plain" @click="s.change('DELETE', `/photos/${s.photo!.id}`)">Remove this photo</button>
+      <p v-for="note in facts.notes" :key="note" class="quiet" data-note>{{ note }}</p>
+      <ElButton class="plain" @click="s.change('DELETE', `/photos/${s.photo!.id}`)">Remove this photo</ElButton>
     </section>
   </div>
 </template>
+
+<style scoped>
+.colour {
+  text-align: right;
+}
+</style>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The photo with the delivered frame over it; bring one by drop or dialog; drag the frame. */
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
@@ -101,21 +102,21 @@ defineExpose({ bring })
     </PictureBoard>
     <div v-else class="empty">
       <p>Bring the photograph that the move starts or ends on.</p>
-      <button class="main" :disabled="bringing" @click="file?.click()">
+      <ElButton class="main" :disabled="bringing" @click="file?.click()">
         {{ bringing ? 'Reading the photo…' : 'Bring a photo…' }}
-      </button>
-      <p class="hint">JPEG, PNG, TIFF or OpenEXR; or drop it here.</p>
+      </ElButton>
+      <p class="hint">JPEG, PNG, TIFF, OpenEXR, WebP or AVIF; or drop it here.</p>
     </div>
     <div v-if="over" class="drop">Drop to bring the photo</div>
-    <button v-if="photo" class="more" :disabled="bringing" @click="file?.click()">
+    <ElButton v-if="photo" class="more" :disabled="bringing" @click="file?.click()">
       {{ bringing ? 'Reading the photo…' : 'Bring another photo…' }}
-    </button>
+    </ElButton>
     <input
       ref="file"
       type="file"
       data-bring
       multiple
-      accept=".jpg,.jpeg,.png,.tif,.tiff,.exr"
+      accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif"
       hidden
       @change="bring(($event.target as HTMLInputElement).files)"
     />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Outline a foreground piece by points; look at plates where they lie. */
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { textureOf, type Vec2 } from '../../api/client'
@@ -116,7 +117,7 @@ const canvasStyle = computed(() =>
 <template>
   <div v-if="!photo" class="empty">
     <p>The photo is the first plate.</p>
-    <button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button>
+    <ElButton class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</ElButton>
   </div>
   <template v-else>
     <PictureBoard
@@ -167,9 +168,9 @@ const canvasStyle = computed(() =>
     </p>
     <p v-else-if="!s.shot.plates.some((p) => p.role !== 'photo')" class="first">
       The photo is the first plate. Outline what stands in front to take it off.
-      <button class="main" @click="drawing = []">Outline</button>
+      <ElButton class="main" @click="drawing = []">Outline</ElButton>
     </p>
-    <label v-if="shown && !drawing" class="alone"><input v-model="alone" type="checkbox" /> This plate alone</label>
+    <ElCheckbox v-if="shown && !drawing" v-model="alone" class="alone">This plate alone</ElCheckbox>
   </template>
 </template>
 

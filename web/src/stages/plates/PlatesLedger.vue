@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from 'element-plus'
+import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Throw } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
@@ -60,10 +60,15 @@ function startDrawing() {
         </tbody>
       </table>
       <div class="row" style="margin-top: 8px">
-        <button v-if="!drawing" :class="{ main: s.shot.plates.length < 2 }" :disabled="!s.photo" @click="startDrawing">
+        <ElButton
+          v-if="!drawing"
+          :class="{ main: s.shot.plates.length < 2 }"
+          :disabled="!s.photo"
+          @click="startDrawing"
+        >
           Outline a foreground piece
-        </button>
-        <button v-else @click="drawing = null">Give up the outline</button>
+        </ElButton>
+        <ElButton v-else @click="drawing = null">Give up the outline</ElButton>
       </div>
       <NumberField
         v-if="drawing"
@@ -109,15 +114,17 @@ function startDrawing() {
             }
           "
         />
-        <button
+        <ElButton
           class="sure"
           data-clean
           @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: clean?.grow_px ?? grow })"
         >
           {{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}
-        </button>
+        </ElButton>
       </template>
-      <button v-if="s.plate.role !== 'photo'" class="plain" @click="remove(s, s.plate!.id)">Remove this plate</button>
+      <ElButton v-if="s.plate.role !== 'photo'" class="plain" @click="remove(s, s.plate!.id)"
+        >Remove this plate</ElButton
+      >
     </section>
 
     <section class="section">
@@ -125,11 +132,11 @@ function startDrawing() {
       <p v-if="!throws.length" class="quiet">Nothing is thrown yet.</p>
       <ol class="throws">
         <li v-for="(t, i) in throws" :key="t.plate" :class="{ open: open === t.plate }" :data-throw="t.plate">
-          <button class="head" @click="open = open === t.plate ? null : t.plate">
+          <ElButton class="head" @click="open = open === t.plate ? null : t.plate">
             <i class="tag" :style="{ background: PIGMENTS[tag(t.plate) % 8] }">{{ tag(t.plate) + 1 }}</i>
             <span>{{ name(t.plate) }}</span>
             <span class="figure quiet">{{ t.targets.length }} solid{{ t.targets.length === 1 ? '' : 's' }}</span>
-          </button>
+          </ElButton>
           <div v-if="open === t.plate" class="body">
             <ElSelect
               :model-value="t.targets"
@@ -145,17 +152,14 @@ function startDrawing() {
             >
               <ElOption v-for="x in targets" :key="x.id" :value="x.id" :label="x.name" />
             </ElSelect>
-            <label
-              ><input
-                type="checkbox"
-                :checked="t.occlusion"
-                @change="changeThrow(s, t.plate, { occlusion: ($event.target as HTMLInputElement).checked })"
-              />
-              Only where its camera could see</label
+            <ElCheckbox
+              :model-value="t.occlusion"
+              @change="(on) => changeThrow(s, t.plate, { occlusion: on as boolean })"
+              >Only where its camera could see</ElCheckbox
             >
             <div class="row">
-              <button :disabled="i === 0" @click="shift(t, -1)">Earlier</button
-              ><button :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</button>
+              <ElButton :disabled="i === 0" @click="shift(t, -1)">Earlier</ElButton
+              ><ElButton :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</ElButton>
             </div>
           </div>
         </li>

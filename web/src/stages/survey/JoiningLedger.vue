@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Photos of one place: which is on the board, what they share, their common points, and one held against another. */
-import { computed, watch } from 'vue'
+import { ElButton, ElInput } from 'element-plus'
+import { computed, ref, watch } from 'vue'
 import { useJoining } from './joining'
 import { useSurvey } from './survey'
 
@@ -14,6 +15,13 @@ watch(
   () => {
     if (compareWith.value === photo.value.id) compareWith.value = null
   },
+)
+/** The chosen point's name, as it is being typed. */
+const naming = ref('')
+watch(
+  () => ties.value.find((t) => t.id === chosenTie.value)?.name,
+  (name) => (naming.value = name ?? ''),
+  { immediate: true },
 )
 const worst = (off: Record<string, number>) => (Object.keys(off).length ? Math.max(...Object.values(off)) : null)
 const told = (p: (typeof s.shot.photos)[number]) =>
@@ -103,13 +111,12 @@ function startPoint() {
           @keydown.enter="chosenTie = t.id"
         >
           <td>
-            <input
+            <ElInput
               v-if="chosenTie === t.id"
-              :value="t.name"
-              type="text"
+              v-model="naming"
               aria-label="Name of the shared point"
               maxlength="60"
-              @change="rename(t.id, ($event.target as HTMLInputElement).value || t.name)"
+              @change="rename(t.id, naming || t.name)"
             /><template v-else>{{ t.name }}</template>
           </td>
           <td>
@@ -136,8 +143,8 @@ function startPoint() {
       </tbody>
     </table>
     <div class="row">
-      <button :class="{ on: tool === 'point' }" data-share @click="startPoint">New shared point</button>
-      <button v-if="chosenTie" class="plain" @click="remove(chosenTie)">Remove it</button>
+      <ElButton :class="{ on: tool === 'point' }" data-share @click="startPoint">New shared point</ElButton>
+      <ElButton v-if="chosenTie" class="plain" @click="remove(chosenTie)">Remove it</ElButton>
     </div>
     <template v-if="comparable.length && photo.camera?.position">
       <label class="line"
@@ -148,7 +155,7 @@ function startPoint() {
         </select>
       </label>
       <div v-if="compareWith" class="row" role="group" aria-label="How to compare">
-        <button
+        <ElButton
           v-for="h in ['wipe', 'blink', 'difference'] as const"
           :key="h"
           :class="{ on: compareHow === h }"
@@ -156,7 +163,7 @@ function startPoint() {
           @click="compareHow = h"
         >
           {{ { wipe: 'Wipe', blink: 'Blink', difference: 'Difference' }[h] }}
-        </button>
+        </ElButton>
       </div>
     </template>
   </section>

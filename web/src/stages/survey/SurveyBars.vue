@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What can be traced, and the aids that are shown over the photo. */
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import type { Family } from '../../api/client'
 import { KEYS, written } from '../../hand/keys'
@@ -35,7 +36,7 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
 
 <template>
   <div class="tools" role="toolbar" aria-label="What to trace">
-    <button
+    <ElButton
       v-for="t in tools"
       :key="t.id"
       :class="{ on: tool === t.id }"
@@ -47,11 +48,11 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
       <svg v-if="familyOf(t.id)" width="26" height="8" :class="['mark', t.id]">
         <line x1="1" y1="4" x2="25" y2="4" /></svg
       >{{ t.name }}
-    </button>
+    </ElButton>
   </div>
   <div class="aids">
-    <label title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"
-      ><input v-model="show.snap" type="checkbox" /> Snap</label
+    <ElCheckbox v-model="show.snap" title="Drawn edges are laid onto the picture's own; hold Alt to suspend it"
+      >Snap</ElCheckbox
     >
     <label class="grids"
       >Grid
@@ -76,8 +77,8 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
       >
       <span class="figure">{{ scaled ? 'lines 1 m' : 'lines ½ camera height' }}</span>
     </label>
-    <label title="Upright lines of the place: a wall’s corner should run along them"
-      ><input v-model="show.plumb" type="checkbox" /> Plumb lines</label
+    <ElCheckbox v-model="show.plumb" title="Upright lines of the place: a wall’s corner should run along them"
+      >Plumb lines</ElCheckbox
     >
   </div>
 </template>
@@ -120,7 +121,7 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
   justify-content: flex-end;
   row-gap: 3px;
 }
-.aids label {
+.aids :is(label, .el-checkbox) {
   background: var(--paper);
   border: 1px solid var(--ink);
   padding: 4px 9px;

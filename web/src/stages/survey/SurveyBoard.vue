@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Trace edges on the photo; the camera follows while dragging. */
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Family, Vec2, Vec3 } from '../../api/client'
@@ -144,7 +145,7 @@ const counts = computed(() => {
 <template>
   <div v-if="!s.photo" class="empty">
     <p>A photo comes first.</p>
-    <button class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</button>
+    <ElButton class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</ElButton>
   </div>
   <template v-else>
     <PictureBoard
@@ -273,8 +274,8 @@ const counts = computed(() => {
         Click one to drop it, point at one and press R, E, U or S to say its direction; Shift and drag drops
         several.</span
       >
-      <button class="sure" data-take @click="takeFound">Take them</button
-      ><button @click="found = null">Leave them</button>
+      <ElButton class="sure" data-take @click="takeFound">Take them</ElButton
+      ><ElButton @click="found = null">Leave them</ElButton>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
     <div v-else-if="!survey?.edges.length" class="first row">
@@ -282,7 +283,7 @@ const counts = computed(() => {
         >Let the edges be found, or drag along them: those along the front of the place (Run), into depth (Return),
         upright (Rise).</span
       >
-      <button class="main" data-find @click="find">Find edges</button>
+      <ElButton class="main" data-find @click="find">Find edges</ElButton>
     </div>
     <p v-else-if="problem" class="first" role="status">{{ problem }}</p>
   </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import { ref } from 'vue'
 import type { Advice, Family, Vec2, Vec3 } from '../../api/client'
@@ -163,9 +164,9 @@ function exchange() {
 
     <section v-if="r && r.warnings.length" class="section">
       <p v-for="w in r.warnings" :key="w" class="sentence warn">{{ w }}</p>
-      <button v-if="faulty" data-leave-out @click="dropFaulty">
+      <ElButton v-if="faulty" data-leave-out @click="dropFaulty">
         Leave {{ faulty === 1 ? 'it' : `all ${faulty}` }} out for good
-      </button>
+      </ElButton>
     </section>
 
     <section v-if="r && r.advice?.length" class="section" data-advice>
@@ -205,9 +206,9 @@ function exchange() {
         @change="setFocal"
       />
       <p class="quiet">for a film back {{ filmBack }} mm wide; ± 2 % when typed</p>
-      <button v-if="offer && !survey.focal_px" class="plain" @click="setFocal(offer.mm)">
+      <ElButton v-if="offer && !survey.focal_px" class="plain" @click="setFocal(offer.mm)">
         Use {{ offer.mm }} mm, {{ offer.why }}
-      </button>
+      </ElButton>
       <NumberField
         id="camera-height"
         label="Camera’s height"
@@ -225,26 +226,19 @@ function exchange() {
           :digits="3"
           @change="setTape(t.id, $event)"
         />
-        <button class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(t.id)">Remove</button>
+        <ElButton class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(t.id)">Remove</ElButton>
         <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved"
           >solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span
         >
       </div>
-      <label class="lens"
-        ><input
-          type="checkbox"
-          :checked="survey.distortion === 'solve'"
-          @change="setLens(($event.target as HTMLInputElement).checked)"
-        />
-        The lens bends straight lines: solve k1, k2</label
+      <ElCheckbox class="lens" :model-value="survey.distortion === 'solve'" @change="(on) => setLens(on as boolean)"
+        >The lens bends straight lines: solve k1, k2</ElCheckbox
       >
-      <label class="lens"
-        ><input
-          type="checkbox"
-          :checked="survey.principal_point === 'solve'"
-          @change="setCentre(($event.target as HTMLInputElement).checked)"
-        />
-        Cropped or shifted: solve the principal point</label
+      <ElCheckbox
+        class="lens"
+        :model-value="survey.principal_point === 'solve'"
+        @change="(on) => setCentre(on as boolean)"
+        >Cropped or shifted: solve the principal point</ElCheckbox
       >
       <p v-if="r && r.sigma.principal_point" class="figure quiet">
         principal point {{ (r.camera.principal_point as number[])[0].toFixed(0) }} ±
@@ -302,11 +296,11 @@ function exchange() {
           </tr>
         </tbody>
       </table>
-      <button v-if="rows.length > FEW" class="plain" @click="all = !all">
+      <ElButton v-if="rows.length > FEW" class="plain" @click="all = !all">
         {{ all ? `The ${FEW} worst only` : `All ${rows.length}` }}
-      </button>
+      </ElButton>
       <span v-if="selected.length > 1" class="quiet" data-selected>{{ selected.length }} edges chosen</span>
-      <button
+      <ElButton
         v-if="selected.length === 1"
         class="plain"
         title="Two edges of one, at the pointer (X) or in its middle"
@@ -314,11 +308,11 @@ function exchange() {
         @click="split(null)"
       >
         Split this edge
-      </button>
-      <button v-if="selected.length" class="plain" data-remove @click="removeChosen">
+      </ElButton>
+      <ElButton v-if="selected.length" class="plain" data-remove @click="removeChosen">
         Remove {{ selected.length === 1 ? 'this edge' : 'them' }}
-      </button>
-      <button
+      </ElButton>
+      <ElButton
         v-if="rows.length > 1"
         class="plain"
         title="A quarter turn of the directions"
@@ -326,8 +320,8 @@ function exchange() {
         @click="exchange"
       >
         Exchange Run and Return
-      </button>
-      <button class="plain" :disabled="finding" data-find-more @click="find">Find edges</button>
+      </ElButton>
+      <ElButton class="plain" :disabled="finding" data-find-more @click="find">Find edges</ElButton>
     </section>
 
     <section v-if="r && r.assumed.length" class="section">
