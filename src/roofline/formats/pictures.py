@@ -1,231 +1,29 @@
-"""Picture files in and out: JPEG, PNG, TIFF, OpenEXR, always judged by content, never by name.
+"""Picture files out, and pictures as arrays: straightened, in eight bit, as frames. Reading them: `reading`.
 
-Stored pictures keep their depth (8, 16 bit or float). `read` gives them as delivered, upright.
+Stored pictures keep their depth (8, 16 bit or float).
 """
 
 from __future__ import annotations
 
 import io
-import struct
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image
 
 from roofline.core.camera import bend_pixels
 from roofline.errors import FormatError
-from roofline.model.photo import PhotoFacts
+from roofline.formats.colour import to_display as to_display
+from roofline.formats.colour import to_linear as to_linear
+from roofline.formats.reading import SUFFIX as SUFFIX
+from roofline.formats.reading import as_it_is as as_it_is
+from roofline.formats.reading import examine as examine
+from roofline.formats.reading import opaque_size as opaque_size
+from roofline.formats.reading import read as read
 from roofline.model.survey import Camera
-
-MAX_PIXELS = 300_000_000
-Image.MAX_IMAGE_PIXELS = None  # `_guard` says the same in our own words
-SUFFIX = {"JPEG": ".jpg", "PNG": ".png", "TIFF": ".tif", "EXR": ".exr"}
-
-
-@dataclass
-class Facts:
-    """What a picture file is: format, upright size, whether it stands turned, and what EXIF says."""
-
-    format: str
-    width: int
-    height: int
-    turned: bool
-    facts: PhotoFacts
-
-
-def kind_of(head: bytes) -> str | None:
-    """Format by the first bytes of a file."""
-    if head[:3] == b"\xff\xd8\xff":
-        return "JPEG"
-    if head[:8] == b"\x89PNG\r\n\x1a\n":
-        return "PNG"
-    if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
-        return "TIFF"
-    if head[:4] == b"\x76\x2f\x31\x01":
-        return "EXR"
-    return None
-
-
-def _guard(width: int, height: int, name: str) -> None:
-    if width < 1 or height < 1:
-        raise FormatError(f"{name} has no pixels.")
-    if width * height > MAX_PIXELS:
-        raise FormatError(
-            f"{name} is {width} × {height} pixels; up to {MAX_PIXELS // 1_000_000} megapixels can be worked on."
-        )
-
-
-def _exif(image: Image.Image) -> tuple[PhotoFacts, bool]:
-    def number(value: object) -> float | None:
-        try:
-            v = float(value)  # type: ignore[arg-type]
-        except (TypeError, ValueError, ZeroDivisionError):
-            return None
-        return v if 0 < v < 1e5 else None
-
-    exif = image.getexif()
-    ifd = exif.get_ifd(0x8769)
-    model = exif.get(0x0110)
-    taken = str(model).strip("\0 ")[:80] if model else None
-    facts = PhotoFacts(focal_mm=number(ifd.get(0x920A)), focal_35mm=number(ifd.get(0xA405)), taken_with=taken or None)
-    return facts, exif.get(0x0112, 1) not in (0, 1)
-
-
-def examine(data: bytes, name: str) -> Facts:
-    """Read a picture's facts and make sure that all of it can be read.
-
-    Raises FormatError with what was found and what is wanted.
-    """
-    kind = kind_of(data[:16])
-    if kind is None:
-        raise FormatError(f"{name} is not a picture: bring a JPEG, PNG, TIFF or OpenEXR file.")
-    if kind == "PNG" and data[12:16] == b"IHDR" and len(data) >= 24:
-        width, height = struct.unpack(">II", data[16:24])
-        _guard(width, height, name)
-    try:
-        if kind == "EXR":
-            picture = _read_exr(data, name)
-            return Facts(kind, picture.shape[1], picture.shape[0], False, PhotoFacts(bits=32))
-        if kind == "TIFF":
-            with tifffile.TiffFile(io.BytesIO(data)) as tiff:
-                page: Any = tiff.pages[0]
-                _guard(page.imagewidth, page.imagelength, name)
-                bits = int(page.bitspersample)
-            with Image.open(io.BytesIO(data)) as image:
-                facts, turned = _exif(image)
-        else:
-            with Image.open(io.BytesIO(data)) as image:
-                _guard(*image.size, name)
-                facts, turned = _exif(image)
-                bits = 16 if image.mode.startswith("I;16") or _png_bits(data) == 16 else 8
-        pixels = read(data, name)
-    except (
-        OSError,
-        ValueError,
-        SyntaxError,
-        KeyError,
-        IndexError,
-        struct.error,
-        UnidentifiedImageError,
-        Image.DecompressionBombError,
-        tifffile.TiffFileError,
-        cv2.error,
-    ) as error:
-        if isinstance(error, FormatError):
-            raise
-        raise FormatError(
-            f"{name} is damaged or cut short: it begins like a {kind} file, but cannot be read to its end."
-        ) from None
-    return Facts(kind, pixels.shape[1], pixels.shape[0], turned, facts.model_copy(update={"bits": bits}))
-
-
-def _png_bits(data: bytes) -> int:
-    return data[24] if data[:8] == b"\x89PNG\r\n\x1a\n" and len(data) > 24 else 8
-
-
-def _read_exr(data: bytes, name: str) -> NDArray:
-    import tempfile
-
-    import OpenEXR
-
-    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
-        file.write(data)
-        file.flush()
-        try:
-            channels = OpenEXR.File(file.name).channels()
-        except Exception:  # the binding raises bare exceptions for damaged files
-            raise FormatError(f"{name} is damaged or cut short: it begins like an EXR file.") from None
-        for key in ("RGB", "RGBA"):
-            if key in channels:
-                return np.asarray(channels[key].pixels[..., :3], dtype=np.float32)
-        try:
-            return np.stack([np.asarray(channels[c].pixels, dtype=np.float32) for c in "RGB"], axis=-1)
-        except KeyError:
-            raise FormatError(f"{name} has no red, green and blue channels.") from None
-
-
-def read(data: bytes, name: str = "The picture") -> NDArray:
-    """Pixels (H, W, 3) or, with alpha, (H, W, 4), upright; uint8, uint16 or float32 (linear) as delivered."""
-    kind = kind_of(data[:16])
-    if kind == "EXR":
-        return _read_exr(data, name)
-    if kind == "TIFF":
-        pixels = tifffile.imread(io.BytesIO(data), key=0)
-        if pixels.ndim == 3 and pixels.shape[0] in (3, 4) and pixels.shape[2] not in (3, 4):
-            pixels = np.moveaxis(pixels, 0, 2)
-        with Image.open(io.BytesIO(data)) as image:
-            turn = image.getexif().get(0x0112, 1)
-        pixels = _turned(pixels, turn)
-    elif kind == "PNG" and _png_bits(data) == 16:
-        decoded = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-        if decoded is None:
-            raise FormatError(f"{name} is damaged or cut short.")
-        pixels = decoded if decoded.ndim == 2 else decoded[..., [2, 1, 0, 3][: decoded.shape[2]]]
-    else:
-        with Image.open(io.BytesIO(data)) as image:
-            _guard(*image.size, name)
-            image.load()
-            upright = ImageOps.exif_transpose(image)
-            if upright.mode in ("RGBA", "LA", "PA") or "transparency" in upright.info:
-                pixels = np.asarray(upright.convert("RGBA"))
-            else:
-                pixels = np.asarray(upright.convert("RGB"))
-    if pixels.ndim == 2:
-        pixels = np.repeat(pixels[..., None], 3, axis=2)
-    if pixels.ndim != 3 or pixels.shape[2] not in (3, 4):
-        raise FormatError(f"{name} has {pixels.shape[-1]} channels; grey, RGB and RGBA can be read.")
-    if pixels.dtype == np.float64 or pixels.dtype == np.float16:
-        pixels = pixels.astype(np.float32)
-    if pixels.dtype not in (np.uint8, np.uint16, np.float32):
-        raise FormatError(f"{name} holds {pixels.dtype} values; 8 and 16 bit and float can be read.")
-    return np.ascontiguousarray(pixels)
-
-
-def opaque_size(data: bytes) -> tuple[int, int] | None:
-    """Upright width and height of a JPEG or PNG that has no alpha, from its head alone; None of any other picture."""
-    if kind_of(data[:16]) not in ("JPEG", "PNG"):
-        return None
-    with Image.open(io.BytesIO(data)) as image:
-        if image.mode not in ("L", "RGB", "CMYK", "YCbCr", "I;16") or "transparency" in image.info:
-            return None
-        turned = image.getexif().get(0x0112, 1) in (5, 6, 7, 8)
-        return (image.height, image.width) if turned else (image.width, image.height)
-
-
-def _turned(pixels: NDArray, orientation: int) -> NDArray:
-    turns = {
-        2: lambda p: p[:, ::-1],
-        3: lambda p: p[::-1, ::-1],
-        4: lambda p: p[::-1],
-        5: lambda p: p.swapaxes(0, 1),
-        6: lambda p: np.rot90(p, -1),
-        7: lambda p: p[::-1, ::-1].swapaxes(0, 1),
-        8: lambda p: np.rot90(p),
-    }
-    return turns[orientation](pixels) if orientation in turns else pixels
-
-
-def to_linear(pixels: NDArray) -> NDArray[np.float32]:
-    """Stored values → linear light float32 (H, W, C) (IEC 61966-2-1); float pictures are linear already."""
-    if pixels.dtype == np.float32:
-        return pixels
-    top = 255 if pixels.dtype == np.uint8 else 65535
-    v = np.arange(top + 1) / top
-    table = np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
-    return table[pixels]
-
-
-def to_display(linear: NDArray) -> NDArray[np.float32]:
-    """Linear light → display values 0…1 float32 (IEC 61966-2-1)."""
-    v = np.clip(linear, 0, 1)
-    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.power(np.maximum(v, 1e-9), 1 / 2.4) - 0.055).astype(
-        np.float32
-    )
 
 
 def straightened(pixels: NDArray, camera: Camera) -> NDArray:

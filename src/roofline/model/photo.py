@@ -9,12 +9,14 @@ from roofline.model.survey import Camera, Survey, SurveyResult
 
 
 class PhotoFacts(Model):
-    """What the file says of itself (EXIF)."""
+    """What the file says of itself (EXIF), and how it was read."""
 
     focal_mm: float | None = None
     focal_35mm: float | None = None
     taken_with: str | None = None
     bits: int = 8
+    colour: str | None = None  # the profile or primaries that were brought to ours
+    notes: list[str] = []  # what else was found in the file, as sentences
 
 
 class Photo(Model):

@@ -18,7 +18,7 @@ def add_routes(site: Site, routes: Routes) -> None:
 
     @routes.add("POST", SHOT + "/photos", returns=ShotState, files=True)
     def bring_photo(shot_id: str) -> ShotState:
-        """Bring a photo (JPEG, PNG, TIFF, OpenEXR)."""
+        """Bring a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF)."""
         photo.bring(desk, shot_id, *uploaded())
         return states.changed(shot_id)
 

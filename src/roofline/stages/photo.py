@@ -44,8 +44,8 @@ def surveyed(shot: Shot, photo_id: str | None = None) -> tuple[Photo, View]:
 def bring(desk: Desk, shot_id: str, filename: str, data: bytes) -> str:
     """Examine and store a photo, and make it a plate. Returns its id; raises FormatError and changes nothing."""
     facts = pictures.examine(data, filename)
-    if facts.turned:
-        stored, suffix = pictures.store_form(pictures.read(data, filename)[..., :3])
+    if facts.turned or facts.format in ("WEBP", "AVIF"):  # what others read our packages by may not know these
+        stored, suffix = pictures.store_form(pictures.read(data, filename))
     else:
         stored, suffix = data, pictures.SUFFIX[facts.format]
     name = Path(filename).stem[:100] or "photo"

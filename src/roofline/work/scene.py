@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Callable
 
 import numpy as np
-from PIL import Image
 
 from roofline.core.handoff.unwrap import unwrap
 from roofline.core.moment import Moment
@@ -23,14 +21,8 @@ def texture_of(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Textur
     photo = shot.photo(plate.photo)
     data = read(plate.file)
     bent = is_photo(plate, photo) and photo.camera is not None and any(photo.camera.distortion)
-    kind = pictures.kind_of(data[:16])
-    if plate.matte is None and not bent and kind in ("JPEG", "PNG"):
-        upright = True
-        if kind == "JPEG":
-            with Image.open(io.BytesIO(data)) as image:
-                upright = image.getexif().get(0x0112, 1) == 1
-        if upright:
-            return Texture(data, ".jpg" if kind == "JPEG" else ".png", False)
+    if plate.matte is None and not bent and pictures.as_it_is(data):
+        return Texture(data, ".jpg" if data[:2] == b"\xff\xd8" else ".png", False)
     eight = pictures.eight_bit(plate_pixels(shot, plate, read)[..., :3])
     if plate.matte is None:
         return Texture(pictures.png(eight), ".png", False)
