@@ -54,3 +54,7 @@ class Busy(RoofLineError):
     """What is needed is taken just now; asking again in a while helps."""
 
     code = 503
+
+
+class Unshowable(RoofLineError):
+    """A change would leave something in the shot that cannot be worked out or shown."""

@@ -219,10 +219,10 @@ LIGHT = np.random.default_rng(9).random((8, 11, 3)).astype(np.float32) * 3
 
 
 def test_the_layer_with_the_colour_is_found():
-    data = exr({"depth.Z": LIGHT[..., 0].copy(), "shadow.RGB": LIGHT / 2, "beauty.RGB": LIGHT})
+    data = exr({"depth.Z": LIGHT[..., 0].copy(), "ambient.RGB": LIGHT / 2, "beauty.RGB": LIGHT})
     assert (reading.read(data) == LIGHT).all()
     said = reading.examine(data, "a").facts.notes[0]
-    assert "beauty" in said and "shadow" in said
+    assert "“beauty” is read" in said and "ambient" in said
     only = exr({"Y": LIGHT[..., 1].copy()})
     assert (reading.read(only) == LIGHT[..., [1, 1, 1]]).all()
     assert "luminance" in reading.examine(only, "a").facts.notes[0]

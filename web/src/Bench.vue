@@ -129,6 +129,11 @@ function go(to: Stage) {
           {{ s.problem }}
           <ElButton class="plain" @click="s.problem = null">Understood</ElButton>
         </div>
+        <div v-for="fault in s.state.faults" :key="fault.says" class="sentence warn" role="alert" data-fault>
+          {{ fault.says }}
+          <ElButton v-if="fault.solid" @click="s.change('DELETE', `/solids/${fault.solid}`)">Take it out</ElButton>
+          <ElButton v-if="s.state.undo" @click="s.undo()">Undo: {{ s.state.undo }}</ElButton>
+        </div>
         <component :is="ledgers[stage]" :key="stage + s.id" />
       </aside>
       <Strip v-if="strip" class="band" />

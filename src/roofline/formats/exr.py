@@ -45,7 +45,8 @@ def _layers(parts: list[Any]) -> list[Layer]:
             layer, _, what = channel.name.rpartition(".")
             groups.setdefault(layer, {})[what.upper()] = channel.name
         for layer, channels in groups.items():
-            name = ".".join(n for n in (part.header.get("name", "") if len(parts) > 1 else "", layer) if n)
+            called = layer.removesuffix(".RGBA").removesuffix(".RGB")  # as the library writes whole pictures
+            name = ".".join(n for n in (part.header.get("name", "") if len(parts) > 1 else "", called) if n)
             layers.append(Layer(number, name, channels))
     return layers
 

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import lzma
 import os
 import re
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -17,18 +20,52 @@ from roofline.core.massing.solids import faces_of
 from roofline.errors import PackageError
 from roofline.model.shot import Shot
 
-MAX_FILE = 2_000_000_000
+MAX_FILE = 2_000_000_000  # bytes of one file of a package
+MAX_ALL = 20_000_000_000  # of all its files
+SUSPECT, RATIO = 20_000_000, 100  # a larger file that shrinks by more than this is no picture
+#: what a damaged ZIP raises, whatever part of it is
+ZIP_ERRORS = (
+    zipfile.BadZipFile,
+    OSError,
+    EOFError,
+    RuntimeError,
+    NotImplementedError,
+    ValueError,
+    OverflowError,
+    KeyError,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+)
 Read = Callable[[str], bytes]
 
 
+LARGEST = 1e15  # of numbers: nothing here is measured by larger ones
+SMALLEST = 1e-30
+DIGITS = 18
+
+
 def strict_json(text: str | bytes, name: str) -> Any:
-    """Parse JSON, refusing NaN and infinity (RFC 8259 has neither)."""
+    """Parse JSON, refusing NaN, infinity (RFC 8259 has neither), and numbers by which nothing can be meant."""
 
     def refuse(word: str) -> None:
         raise PackageError(f"{name} contains {word}, which is not a number JSON knows.")
 
+    def real(word: str) -> float:
+        value = float(word)
+        if abs(value) > LARGEST:
+            raise PackageError(f"{name} contains {word[:24]}, which is too large to be meant.")
+        return value if abs(value) > SMALLEST else 0.0
+
+    def whole(word: str) -> int:
+        if len(word) > DIGITS:
+            raise PackageError(f"{name} contains a number of {len(word)} digits, which is too large to be meant.")
+        return int(word)
+
     try:
-        return json.loads(text, parse_constant=refuse)
+        return json.loads(text, parse_constant=refuse, parse_float=real, parse_int=whole)
+    except RecursionError:
+        raise PackageError(f"{name} is nested too deep.") from None
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
         raise PackageError(f"{name} is not valid JSON{where}.") from None
@@ -110,11 +147,30 @@ def _in_folder(root: Path) -> Read:
     return read
 
 
+def _unpackable(archive: zipfile.ZipFile) -> None:
+    """Raise PackageError for what would unpack to more than can be worked on, or to far more than it holds."""
+    for info in archive.infolist():
+        if info.file_size > MAX_FILE or (
+            info.file_size > SUSPECT and info.file_size > RATIO * max(1, info.compress_size)
+        ):
+            raise PackageError(
+                f"The file '{info.filename[:80]}' in the package unpacks to {info.file_size / 1e6:.0f} MB "
+                f"from {info.compress_size / 1e6:.2f} MB, which is too much."
+            )
+    total = sum(info.file_size for info in archive.infolist())
+    if total > MAX_ALL:
+        raise PackageError(f"The package unpacks to {total / 1e9:.1f} GB; up to {MAX_ALL / 1e9:.0f} GB can be brought.")
+
+
 def _in_archive(path: Path) -> tuple[Read, set[str]]:
     """Reads files of a package that is a ZIP, and their names; a single top folder is looked into."""
-    archive = zipfile.ZipFile(path)
+    try:
+        archive = zipfile.ZipFile(path)
+    except ZIP_ERRORS:
+        raise PackageError(f"{path.name} is a damaged ZIP file.") from None
     for info in archive.infolist():
         safe_name(info.filename.rstrip("/") or "?")
+    _unpackable(archive)
     inside = set(archive.namelist())
     prefix = ""
     if "shot.json" not in inside:
@@ -125,11 +181,15 @@ def _in_archive(path: Path) -> tuple[Read, set[str]]:
     def read(name: str) -> bytes:
         if prefix + name not in inside:
             raise PackageError(f"The package names the file '{name}', which is missing.")
-        if archive.getinfo(prefix + name).file_size > MAX_FILE:
-            raise PackageError(f"The file '{name}' in the package is too large.")
+        info = archive.getinfo(prefix + name)
+        if info.flag_bits & 1:
+            raise PackageError(f"The file '{name}' in the package is encrypted; packages are read without a password.")
         try:
-            return archive.read(prefix + name)
-        except (zipfile.BadZipFile, OSError, EOFError):
+            with archive.open(info) as file:
+                return file.read(info.file_size)
+        except NotImplementedError:
+            raise PackageError(f"The file '{name}' in the package is packed in a way that is not read here.") from None
+        except ZIP_ERRORS:
             raise PackageError(f"The file '{name}' in the package is damaged.") from None
 
     return read, {n.removeprefix(prefix) for n in inside if n.startswith(prefix)}
@@ -165,7 +225,9 @@ def open_package(path: Path) -> Package:
         raise PackageError(f"There is no package at {path}.")
     try:
         text = read("shot.json")
-    except PackageError:
+    except PackageError as error:
+        if "is missing" not in str(error):
+            raise
         raise PackageError(f"{path.name or path} has no shot.json, so it is not a shot package.") from None
     package = Package(_described(text), read, str(path))
     for name in files_of(package.shot):

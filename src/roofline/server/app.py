@@ -24,6 +24,7 @@ POLICY = (
 )
 LOCAL = ("127.0.0.1", "localhost", "[::1]")
 COOKIE = "roofline-token"
+LONGEST = 200  # characters of a file's name here; Linux takes 255 bytes
 
 
 def web_folder() -> Path:
@@ -71,7 +72,7 @@ def _guards(app: Flask, host: str, token: str | None) -> None:
         if token is None and name not in LOCAL and name != host:
             return problem(403, "This server answers to this machine only.")
         origin = request.headers.get("Origin")
-        if origin and request.method not in ("GET", "HEAD") and origin.split("://", 1)[-1] != request.host:
+        if origin and request.method not in ("GET", "HEAD") and origin != f"{request.scheme}://{request.host}":
             return problem(403, "Requests from other sites are not answered.")
         return None if token is None else _admitted(token)
 
@@ -86,13 +87,18 @@ def _guards(app: Flask, host: str, token: str | None) -> None:
 def _admitted(token: str) -> Response | None:
     """None for whoever has the token; it is kept in a cookie when it comes with the address."""
     given = request.headers.get("Authorization", "").removeprefix("Bearer ") or request.cookies.get(COOKIE, "")
-    if request.args.get("token") and hmac.compare_digest(request.args["token"], token):
+    if _same(request.args.get("token", ""), token):
         response = redirect("/")
         response.set_cookie(COOKIE, token, httponly=True, samesite="Strict")
         return response  # type: ignore[return-value]
-    if not hmac.compare_digest(given, token):
+    if not _same(given, token):
         return problem(403, "An access token is needed; open the address that was printed when the server started.")
     return None
+
+
+def _same(given: str, token: str) -> bool:
+    """Whether it is the token, in a time that does not depend on how much of it is right."""
+    return hmac.compare_digest(given.encode("utf-8", "surrogateescape"), token.encode("utf-8", "surrogateescape"))
 
 
 def _refusals(app: Flask) -> None:
@@ -124,7 +130,7 @@ def _pages(app: Flask) -> None:
             return problem(404, "There is nothing at this address.")
         if not (web / "index.html").is_file():
             return Response("The front end is not built yet: run make setup.", status=503, mimetype="text/plain")
-        if (web / path).is_file():
+        if len(path) < LONGEST and "\0" not in path and (web / path).is_file():
             response = send_from_directory(web, path)
             if path.startswith("assets/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"

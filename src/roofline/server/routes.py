@@ -17,6 +17,7 @@ from roofline.errors import RoofLineError
 from roofline.formats.package import sentence, strict_json
 
 PROBLEM = "application/problem+json"
+LONGEST = 20_000_000  # bytes of a change; files come another way
 Width = Annotated[int, Field(ge=16, le=8192)]  # pixels that a picture for the screen may be asked for
 
 
@@ -67,6 +68,8 @@ class Routes:
             if body is not None:
                 if request.mimetype != "application/json":
                     return problem(415, "The request must be JSON.")
+                if (request.content_length or 0) > LONGEST:
+                    return problem(413, f"A change is at most {LONGEST // 1_000_000} MB long.")
                 try:
                     kwargs["body"] = body.validate_python(strict_json(request.get_data(), "The request"))
                 except ValidationError as error:

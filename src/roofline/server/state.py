@@ -22,7 +22,7 @@ from roofline.model.move import Key
 from roofline.model.reports import CheckReport
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
-from roofline.stages import handoff, move, photo, plates, survey
+from roofline.stages import handoff, move, photo, plates, showing, survey
 from roofline.stages.massing import looking
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
@@ -139,6 +139,14 @@ class ShotState(Model):
     checked: str | None = None  # names the report on this very move, when there is one
     warming: WarmingState | None = None
     path: PathState | None = None  # when it was asked for
+    faults: list[Fault] = []
+
+
+class Fault(Model):
+    """What of a shot cannot be shown: a piece, which can be taken out, or something else, which can be undone."""
+
+    solid: str | None
+    says: str
 
 
 class Built(Model):
@@ -186,12 +194,13 @@ class States:
         desk = self.desk
         shot, revision = desk.store.load_with_revision(shot_id)
         history = desk.store.history(shot_id)
-        try:
-            home = home_key(shot, shot.frame_range[0])
-        except RoofLineError:
-            home = None
+        faults = showing.faults(shot)
+        home = None
+        if "(framing)" not in faults:
+            with contextlib.suppress(RoofLineError):
+                home = home_key(shot, shot.frame_range[0])
         first, last = shot.frame_range
-        report = move.report_of(desk, shot)
+        report = None if faults else move.report_of(desk, shot)
         # made of what has been validated already: to do it once more would take longer than all the rest
         state = ShotState.model_construct(
             id=shot_id,
@@ -200,11 +209,11 @@ class States:
             since=None,
             order=None,
             shot=shot,
-            shapes=self.shapes(shot, shot.solids),
+            shapes=self.shapes(shot, [s for s in shot.solids if s.id not in faults]),
             home=home,
             first_frame=first,
             last_frame=last,
-            rail=self._rail(shot_id, shot, revision, report),
+            rail=self._rail(shot_id, shot, revision, report, bool(faults)),
             undo=history.undo,
             redo=history.redo,
             jobs=[job_state(j) for j in desk.jobs.of(shot_id)],
@@ -212,6 +221,7 @@ class States:
             checked=None if report is None else move.report_key(desk, shot),
             warming=self._warming(),
             path=None,
+            faults=[Fault(solid=None if n.startswith("(") else n, says=says) for n, says in faults.items()],
         )
         with self._lock:
             self._known[shot_id, state.born, revision] = state
@@ -258,7 +268,7 @@ class States:
 
         return self.desk.kept.get("shape", seen_from + solid.model_dump_json(exclude={"name", "tags", "group"}), make)
 
-    def _rail(self, shot_id: str, shot: Shot, revision: int, report: CheckReport | None) -> list[Telling]:
+    def _rail(self, shot_id: str, shot: Shot, revision: int, report: CheckReport | None, faulty: bool) -> list[Telling]:
         def late(told: tuple[str, str | None]) -> None:
             line = Telling(stage="massing", figure=told[0], problem=told[1])
             self.desk.news.tell(shot_id, "rail", {"revision": revision, "line": line.model_dump()})
@@ -266,9 +276,9 @@ class States:
         told: dict[Stage, tuple[str, str | None]] = {
             "photo": photo.telling(shot),
             "survey": survey.telling(shot),
-            "massing": looking.telling(self.desk, shot_id, shot, late),
+            "massing": ("", "a piece cannot be shown") if faulty else looking.telling(self.desk, shot_id, shot, late),
             "plates": plates.telling(shot),
-            "move": move.telling(shot, report),
+            "move": ("", "cannot be worked out") if faulty else move.telling(shot, report),
             "handoff": handoff.telling(self.desk, shot_id, revision),
         }
         return [Telling(stage=stage, figure=figure, problem=wrong) for stage, (figure, wrong) in told.items()]
@@ -279,7 +289,7 @@ class States:
         """The state of a shot, as the page that asks needs it: what has changed since what it has, if that is known."""
         whole = self.whole(shot_id)
         if request.headers.get(WANTS) == "path":
-            with contextlib.suppress(RoofLineError):  # while there is no home, there is no path
+            with contextlib.suppress(*showing.WRONG):  # while there is no home, there is no path
                 whole = whole.model_copy(update={"path": path_of(whole.shot)})
         born, _, revision = request.headers.get(HAS, "").rpartition(":")
         if not revision.isdecimal():

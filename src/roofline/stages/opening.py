@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from roofline.stages import handoff, move, plates
+from roofline.stages import handoff, move, plates, showing
 from roofline.store.clearing import clear, sweep_deliveries
 from roofline.store.orders import Order
 from roofline.store.store import Store
@@ -31,7 +31,9 @@ def kinds(desk: Desk) -> dict[str, Kind]:
 
 def open_desk(folder: Path, ceiling: int = kept.CEILING) -> Desk:
     """The desk over a data folder. Files that nothing knows are swept, and work that was broken off is gone on with."""
-    desk = Desk(Store(folder), kinds, ceiling)
+    store = Store(folder)
+    store.faults = showing.refused
+    desk = Desk(store, kinds, ceiling)
     sweep_deliveries(desk.store)
     clear(desk.store)
     desk.jobs.go_on()

@@ -43,15 +43,19 @@ def take_in(desk: Desk, path: Path, name: str | None = None, shot_id: str | None
     """Bring a shot package into the store; returns the shot's id. Raises before anything has been kept."""
     package = open_package(path)
     shot = package.shot
-    renamed: dict[str, str] = {}
-    contents = {file: package.read(file) for file in files_of(shot)}
     brought = {s.file for s in shot.solids if isinstance(s, Imported)}
-    for file, data in contents.items():
+
+    def taken(file: str) -> tuple[bytes, str]:
+        """What is kept of a file, and its suffix."""
+        data = package.read(file)
         if file in brought:
-            contents[file], renamed[file] = meshes.packed(meshes.read(data, file)), ".glb"
-        else:
-            renamed[file] = pictures.SUFFIX[pictures.examine(data, file).format]
-    renamed = {file: desk.store.blobs.keep(contents[file], suffix) for file, suffix in renamed.items()}
+            return meshes.packed(meshes.read(data, file)), ".glb"
+        return data, pictures.SUFFIX[pictures.examine(data, file).format]
+
+    # one file at a time in memory; all of them looked at before the first is kept
+    for file in files_of(shot):
+        taken(file)
+    renamed = {file: desk.store.blobs.keep(*taken(file)) for file in files_of(shot)}
     shot = with_files(shot, renamed)
     if name:
         shot.name = name

@@ -18,7 +18,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from roofline.errors import Busy, Conflict, NotFound, RoofLineError
+from roofline.errors import Busy, Conflict, NotFound, RoofLineError, Unshowable
 from roofline.model.shot import Shot
 from roofline.store.blobs import Blobs
 from roofline.store.rows import TABLES, Rows, rows_of
@@ -83,6 +83,8 @@ class Store:
         self.patience = patience
         self._local = threading.local()
         self._turns: dict[str, threading.Lock] = {}
+        #: what of a shot cannot be shown, by name: a change that adds to it is not kept; set by who knows
+        self.faults: Callable[[Shot], dict[str, str]] = lambda shot: {}
         self._migrate()
 
     # ------------------------------------------------------------ connection
@@ -145,6 +147,7 @@ class Store:
 
     def create(self, shot: Shot, shot_id: str | None = None) -> str:
         """Add a shot; its files must be in the blobs. Returns its id."""
+        self._showable({}, shot)
         ident, rows = shot_id or secrets.token_hex(4), rows_of(shot)
         with self.transaction() as db:
             if db.execute("SELECT 1 FROM shot WHERE id = ?", (ident,)).fetchone():
@@ -234,11 +237,19 @@ class Store:
                 before, revision, old = self._snapshot(shot_id)
                 if made_from is not None:
                     self._fits(shot_id, made_from)
+                had = self.faults(before)
                 after = Shot.model_validate(alter(before).model_dump())
+                self._showable(had, after)
                 new = rows_of(after)
                 if new == old or self._written(shot_id, label, revision, old, new, after.name):
                     return after
         raise Busy("The shot is being changed from elsewhere all the time; try again in a moment.")
+
+    def _showable(self, had: dict[str, str], after: Shot) -> None:
+        """Raise Unshowable for what could not be shown, and was not there before."""
+        for name, says in self.faults(after).items():
+            if name not in had:
+                raise Unshowable(says)
 
     def _fits(self, shot_id: str, made_from: MadeFrom) -> None:
         """Raise Conflict when a list has been changed since.

@@ -1588,6 +1588,16 @@ export interface components {
              */
             far_m: number | null;
         };
+        /**
+         * Fault
+         * @description What of a shot cannot be shown: a piece, which can be taken out, or something else, which can be undone.
+         */
+        Fault: {
+            /** Says */
+            says: string;
+            /** Solid */
+            solid: string | null;
+        };
         /** Finding */
         Finding: {
             /**
@@ -3082,6 +3092,11 @@ export interface components {
             checked: string | null;
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryFile"][];
+            /**
+             * Faults
+             * @default []
+             */
+            faults: components["schemas"]["Fault"][];
             /** First Frame */
             first_frame: number;
             home: components["schemas"]["Key"] | null;

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal, Self
 
@@ -13,6 +14,7 @@ from roofline.errors import MassingError
 from roofline.model.base import Positive, Vec2
 from roofline.model.massing import SolidBase
 
+SAME = 1e-6  # metres: corners as near as this are one
 NEW_THICKNESS = 0.2  # metres, until it has been pulled
 
 
@@ -30,6 +32,8 @@ class Slab(Solid):
     @field_validator("outline")
     @classmethod
     def _outline(cls, value: list[Vec2]) -> list[Vec2]:
+        apart = [p for p, after in zip(value, [*value[1:], value[0]], strict=True) if math.dist(p, after) > SAME]
+        value = apart if len(apart) >= 3 else value
         if abs(_area(value)) < 1e-9:
             raise ValueError("a slab's outline must enclose an area")
         return value
