@@ -127,7 +127,7 @@ def survey(files: tuple[Path, ...], one_lens: bool, as_json: bool) -> None:
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option("--frames", "frames", help="A range such as 1-120.")
 @click.option(
-    "--width", type=click.IntRange(16, 8192), default=None, help="Width in pixels at which frames are judged."
+    "--width", type=click.IntRange(16, 8192), default=None, help="Width at which frames are judged; the delivered one."
 )
 @click.option("--json", "as_json", is_flag=True, help="Print the full report as JSON.")
 def check_command(package: Path, frames: str | None, width: int | None, as_json: bool) -> None:
@@ -135,7 +135,7 @@ def check_command(package: Path, frames: str | None, width: int | None, as_json:
     opened = open_package(package)
     shot = opened.shot
     first, last = range_of(frames)
-    views = moments(shot, first, last, min(width or 480, shot.delivery.width))
+    views = moments(shot, first, last, min(width or shot.delivery.width, shot.delivery.width))
     report = check(engine_of(opened), views, shot.limits)
     if as_json:
         put(report)
@@ -174,8 +174,12 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
 @click.option("--frames", "frames", help="A range such as 1-120.")
 @click.option("--format", "form", type=click.Choice(render_.FORMS), default="png")
 @click.option("--bend", is_flag=True, help="Bend the frames as the home photo's lens does.")
+@click.option("--alpha/--no-alpha", default=True, help="An alpha channel in every frame, or none: over black.")
+@click.option("--depth", is_flag=True, help="The channel Z, metres, in OpenEXR frames.")
 @click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
-def render(package: Path, out: Path, frames: str | None, form: str, bend: bool, as_json: bool) -> None:
+def render(
+    package: Path, out: Path, frames: str | None, form: str, bend: bool, alpha: bool, depth: bool, as_json: bool
+) -> None:
     """Render frames or a video."""
     opened = open_package(package)
     first, last = range_of(frames)
@@ -185,7 +189,7 @@ def render(package: Path, out: Path, frames: str | None, form: str, bend: bool, 
         click.echo(f"\r{done} of {count} frames", err=True, nl=done == count)
 
     name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
-    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend)
+    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend, alpha, depth)
     paths = render_.deliver(snapshot, out, name, first, last, told)
     if as_json:
         put([str(p) for p in paths])

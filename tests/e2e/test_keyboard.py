@@ -172,16 +172,16 @@ def focused(page) -> str:
     [
         ("survey", "[data-edges]", "[data-edges] tbody tr", "[data-remove]"),
         ("survey", "[data-camera]", None, "[aria-label='Remove tape 1']"),
-        ("massing", "[data-piece]", "[data-piece]", "text=Remove"),
-        ("plates", "[data-plates]", "[data-plates] tr >> nth=2", "text=Remove this plate"),
-        ("move", ".plan [data-key]", None, "text=Remove key"),
+        ("massing", "[data-piece]", "[data-piece]", "role=button[name='Remove']"),
+        ("plates", "[data-plates]", "[data-plates] tr >> nth=2", "role=button[name='Remove this plate']"),
+        ("move", ".plan [data-key]", None, "role=button[name='Remove key']"),
     ],
 )
 def test_the_focus_goes_on_when_what_had_it_is_removed(page, halt, stage, wait, choose, remove):
     go(page, halt, stage, wait)
     if choose:
         page.locator(choose).first.click()
-    button = page.locator(f".ledger {remove}" if not remove.startswith("text") else remove).first
+    button = page.locator(".ledger").locator(remove).first
     button.focus()
     revision = state(page, halt)["revision"]
     page.keyboard.press("Enter")

@@ -13,6 +13,7 @@ from PIL import Image
 
 from roofline.errors import FormatError
 from roofline.formats import pictures as p
+from roofline.formats.frames import save_frame
 from roofline.model.survey import Camera
 
 
@@ -53,7 +54,7 @@ def test_sixteen_bits_stay_sixteen_bits():
 def test_float_pictures_are_linear_already(tmp_path):
     linear = np.random.default_rng(1).random((20, 30, 4)).astype(np.float32) * 3
     linear[..., 3] = 1
-    p.save_frame(tmp_path / "a.exr", linear, "exr")
+    save_frame(tmp_path / "a.exr", linear, "exr")
     data = (tmp_path / "a.exr").read_bytes()
     assert np.allclose(p.to_linear(p.read(data)), linear[..., :3], rtol=2e-3)
     assert p.examine(data, "a.exr").format == "EXR"
@@ -63,7 +64,7 @@ def test_float_pictures_are_linear_already(tmp_path):
 def test_frames_carry_straight_alpha_and_display_values(tmp_path, form, bits):
     linear = np.zeros((4, 4, 4), np.float32)
     linear[:2] = [0.25 * 0.5, 0, 0, 0.5]
-    p.save_frame(tmp_path / "a", linear, form)
+    save_frame(tmp_path / "a", linear, form)
     got = p.read((tmp_path / "a").read_bytes())
     top = 2**bits - 1
     assert got[0, 0, 3] == pytest.approx(top / 2, abs=1)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import base64
 import json
+from dataclasses import replace
 
 import numpy as np
 import pygltflib
 import pytest
 import trimesh
-from pxr import Usd, UsdGeom
+from pxr import Sdf, Usd, UsdGeom, UsdShade
 from tests.conftest import engine_of, key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
@@ -17,12 +18,13 @@ from roofline.core.handoff.unwrap import unwrap
 from roofline.core.massing.kinds import Block, Ground
 from roofline.core.moment import still
 from roofline.core.move.path import moments
+from roofline.errors import FormatError
 from roofline.formats import scenes
-from roofline.formats.pictures import png
+from roofline.formats.pictures import png, read
 from roofline.model.handoff import Delivery
 from roofline.model.move import Move
 from roofline.model.plates import Throw
-from roofline.work.scene import gather
+from roofline.work.scene import gather, texture_of
 
 PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
 END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
@@ -144,3 +146,46 @@ def test_obj_is_read_with_its_texture(scene, tmp_path):
     total = sum(g.area for g in loaded.geometry.values())
     assert total == pytest.approx(3600 + 66, rel=1e-4)
     assert json.dumps(str(files[2].name)) and files[2].name in (tmp_path / "scene.mtl").read_text()
+
+
+def test_odd_ids_give_a_usd_that_opens_and_names_that_differ(scene, tmp_path):
+    shot, engine, made = scene
+    names = ["1-front", "a-b", "a_b", "a@b", 'a"b', "ü", "9"]
+    idents = scenes.prim_names(names)
+    assert len(set(idents.values())) == len(names)
+    assert all(Sdf.Path.IsValidIdentifier(i) for i in idents.values())
+    picture = made.textures["plate"]
+    odd = [replace(p, solid=names[i % 7], plate=p.plate and names[i % 3]) for i, p in enumerate(made.patches)]
+    textures = dict.fromkeys(names[:3], picture) | {"p@q": picture}
+    out = tmp_path / "odd.usda"
+    written = scenes.write_scene(replace(made, patches=odd, textures=textures), out)
+    stage = Usd.Stage.Open(str(out))
+    assert stage and len([p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]) == len(odd)
+    assert all(path.is_file() and "@" not in path.name for path in written)
+    shaders = [UsdShade.Shader(p) for p in stage.Traverse() if p.IsA(UsdShade.Shader)]
+    files = [s.GetInput("file").Get().resolvedPath for s in shaders if s.GetInput("file")]
+    assert len(files) == 4 and all(files)
+
+
+@pytest.mark.parametrize("suffix", [".obj", ".usda"])
+def test_nothing_that_stands_beside_a_scene_is_overwritten(scene, tmp_path, suffix):
+    first = scenes.write_scene(scene[2], tmp_path / f"set{suffix}")
+    before = {path: path.read_bytes() for path in first}
+    (tmp_path / f"set{suffix}").unlink()  # what lies beside it stays
+    with pytest.raises(FormatError, match="nothing was overwritten"):
+        scenes.write_scene(scene[2], tmp_path / f"set{suffix}")
+    for path in first[1:]:
+        assert path.read_bytes() == before[path]
+    assert not (tmp_path / f"set{suffix}").exists()
+
+
+def test_a_plate_keeps_its_own_alpha(scene):
+    shot = scene[0]
+    clear = np.zeros((200, 320, 4), np.uint8)
+    clear[:, 60:] = (200, 100, 50, 255)
+    for stored in (clear, clear.astype(np.uint16) * 257):
+        texture = texture_of(shot, shot.plates[0], lambda name, stored=stored: png(stored))
+        assert texture.alpha and texture.suffix == ".png"
+        assert (read(texture.data) == clear).all()
+    opaque = texture_of(shot, shot.plates[0], lambda name: png(clear[..., :3]))
+    assert not opaque.alpha and opaque.data == png(clear[..., :3])

@@ -156,6 +156,39 @@ def test_a_check_is_kept_for_this_very_move_and_found_again_after_undo(desk, wal
     assert move.report_of(desk, desk.store.load(wall)) == report
 
 
+def larger(desk, shot, width=960, height=640):
+    """The shot delivered so large that it is judged small first."""
+    size = {"width": width, "height": height}
+    desk.store.change(
+        shot, "Deliver larger", lambda s: s.model_copy(update={"delivery": s.delivery.model_copy(update=size)})
+    )
+
+
+def test_a_fine_check_judges_at_the_delivered_size_and_is_not_overwritten_by_a_small_one(desk, wall):
+    larger(desk, wall)
+    ended(desk, move.order_check(desk, wall))
+    shot = desk.store.load(wall)
+    assert move.judged_at(desk, shot) == 320
+    small = move.report_of(desk, shot)
+    ended(desk, move.order_check(desk, wall, fine=True))
+    assert move.judged_at(desk, shot) == 960
+    fine = move.report_of(desk, shot)
+    assert [f.frame for f in fine.frames] == [f.frame for f in small.frames]
+    assert any(f.worst_stretch != g.worst_stretch for f, g in zip(fine.frames, small.frames, strict=True))
+    ended(desk, move.order_check(desk, wall))
+    assert move.judged_at(desk, shot) == 960 and move.report_of(desk, shot) == fine
+
+
+def test_a_fine_check_of_an_older_move_is_given_up_for_a_new_one(desk, wall):
+    larger(desk, wall, 3840, 2560)
+    slow = move.order_check(desk, wall, fine=True)
+    assert move.order_check(desk, wall, fine=True) is slow  # asked for twice, done once
+    move.set_limits(desk, wall, Limits(gap_percent=3))
+    quick = ended(desk, move.order_check(desk, wall))
+    assert quick.state == "done"
+    assert ended(desk, slow).state in ("cancelled", "done") and move.judged_at(desk, desk.store.load(wall)) == 320
+
+
 def test_limits_of_one_surface_count_for_it_alone(desk, wall):
     move.set_key(desk, wall, "6", key(6, 0.0, position=(0.0, 1.5, -8.0)))  # 2 m before the wall: 2.5 times enlarged
     shot = desk.store.load(wall)

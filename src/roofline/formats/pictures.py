@@ -1,4 +1,4 @@
-"""Picture files out, and pictures as arrays: straightened, in eight bit, as frames. Reading them: `reading`.
+"""Pictures as arrays and as stored files: straightened, in eight bit. Reading them: `reading`; frames out: `frames`.
 
 Stored pictures keep their depth (8, 16 bit or float).
 """
@@ -6,7 +6,6 @@ Stored pictures keep their depth (8, 16 bit or float).
 from __future__ import annotations
 
 import io
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -50,7 +49,10 @@ def eight_bit(pixels: NDArray) -> NDArray[np.uint8]:
         return pixels
     if pixels.dtype == np.uint16:
         return (pixels / 257 + 0.5).astype(np.uint8)
-    return (to_display(pixels) * 255 + 0.5).astype(np.uint8)
+    shown = to_display(pixels)
+    if pixels.ndim == 3 and pixels.shape[2] == 4:
+        shown[..., 3] = np.clip(pixels[..., 3], 0, 1)
+    return (shown * 255 + 0.5).astype(np.uint8)
 
 
 def png(pixels: NDArray, level: int = 3) -> bytes:
@@ -86,32 +88,3 @@ def matte_of(data: bytes, name: str) -> NDArray[np.float32]:
         return np.ascontiguousarray(np.clip(channel, 0, 1))
     top = 255 if channel.dtype == np.uint8 else 65535
     return np.ascontiguousarray(channel.astype(np.float32) / top)
-
-
-def save_frame(path: Path, linear: NDArray[np.float32], form: str) -> None:
-    """Write a premultiplied linear RGBA picture as png (8 bit), tiff (16 bit) or exr (float, premultiplied).
-
-    png and tiff hold display values and straight alpha; exr holds linear values as is customary there.
-    """
-    if form == "exr":
-        import OpenEXR
-
-        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-        OpenEXR.File(header, {"RGBA": np.ascontiguousarray(linear.astype(np.float16))}).write(str(path))
-        return
-    alpha = linear[..., 3:]
-    colour = to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
-    rgba = np.concatenate([colour, np.clip(alpha, 0, 1)], axis=-1)
-    solid = bool(alpha.min() > 0.999)
-    if form == "tiff":
-        data = (rgba * 65535 + 0.5).astype(np.uint16)
-        tifffile.imwrite(
-            path,
-            data[..., :3] if solid else data,
-            photometric="rgb",
-            compression="zlib",
-            extrasamples=None if solid else [2],
-        )
-        return
-    eight = (rgba * 255 + 0.5).astype(np.uint8)
-    path.write_bytes(png(eight[..., :3] if solid else eight))

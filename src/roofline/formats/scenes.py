@@ -10,6 +10,7 @@ import base64
 import json
 import os
 import struct
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import Patch
 from roofline.core.moment import Moment
 from roofline.errors import FormatError
+from roofline.formats.package import slug
 from roofline.model.shot import Shot
 
 FLIP = np.diag([1.0, -1.0, -1.0])  # our camera axes → those of glTF, OBJ viewers and USD
@@ -225,18 +227,36 @@ def _finish(path: Path, data: bytes) -> None:
     os.replace(part, path)
 
 
-def _save_textures(scene: SceneOut, out: Path) -> dict[str, Path]:
-    files = {}
-    for plate, texture in scene.textures.items():
-        path = out.with_name(f"{out.stem}-{plate}{texture.suffix}")
-        path.write_bytes(texture.data)
-        files[plate] = path
+def _texture_files(scene: SceneOut, out: Path) -> dict[str, Path]:
+    """Where the pictures go that lie beside a scene file, by plate; none of them is there yet.
+
+    Their names are plain: what an id may hold (``@``, quotes), a path in a scene file may not.
+    """
+    taken: set[str] = set()
+    files = {
+        plate: out.with_name(slug(f"{out.stem}-{plate}", taken, texture.suffix))
+        for plate, texture in scene.textures.items()
+    }
+    _all_new(*files.values())
     return files
 
 
+def _all_new(*files: Path) -> None:
+    for path in files:
+        if path.exists():
+            raise FormatError(f"{path.name} is there already; nothing was overwritten.")
+
+
+def _save_textures(scene: SceneOut, files: dict[str, Path]) -> None:
+    for plate, path in files.items():
+        path.write_bytes(scene.textures[plate].data)
+
+
 def _write_obj(scene: SceneOut, out: Path) -> list[Path]:
-    files = _save_textures(scene, out)
+    files = _texture_files(scene, out)
     mtl = out.with_suffix(".mtl")
+    _all_new(mtl)
+    _save_textures(scene, files)
     lines = []
     for plate, path in files.items():
         lines += [f"newmtl {plate}", "Kd 1 1 1", f"map_Kd {path.name}"]
@@ -261,7 +281,9 @@ def _write_obj(scene: SceneOut, out: Path) -> list[Path]:
 
 
 def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
-    files = _save_textures(scene, out)
+    files = _texture_files(scene, out)
+    _save_textures(scene, files)
+    prims = prim_names([*files, *{p.solid for p in scene.patches}])
     d = scene.shot.delivery
     first, last = int(scene.frames[0].frame), int(scene.frames[-1].frame)
     text = [
@@ -300,7 +322,7 @@ def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
         )
     text += ["        }", '        uniform token[] xformOpOrder = ["xformOp:transform"]', "    }"]
     for plate, path in files.items():
-        safe = _prim(plate)
+        safe = prims[plate]
         text += [
             f'    def Material "plate_{safe}"',
             "    {",
@@ -337,10 +359,9 @@ def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
         count = len(patch.corners)
         points = ", ".join("({:.6f}, {:.6f}, {:.6f})".format(*p) for p in patch.corners.reshape(-1, 3))
         st = ", ".join(f"({u:.7f}, {1 - v:.7f})" for u, v in patch.uv.reshape(-1, 2))
-        bind = patch.plate is not None
         text += [
-            f'    def Mesh "{_prim(patch.solid)}_{i}"'
-            + (' (prepend apiSchemas = ["MaterialBindingAPI"])' if bind else ""),
+            f'    def Mesh "{prims[patch.solid]}_{i}"'
+            + (' (prepend apiSchemas = ["MaterialBindingAPI"])' if patch.plate is not None else ""),
             "    {",
             "        uniform bool doubleSided = 1",
             '        uniform token subdivisionScheme = "none"',
@@ -349,13 +370,24 @@ def _write_usda(scene: SceneOut, out: Path) -> list[Path]:
             f"        point3f[] points = [{points}]",
             f'        texCoord2f[] primvars:st = [{st}] (interpolation = "vertex")',
         ]
-        if bind:
-            text.append(f"        rel material:binding = </shot/plate_{_prim(patch.plate or '')}>")
+        if patch.plate is not None:
+            text.append(f"        rel material:binding = </shot/plate_{prims[patch.plate]}>")
         text.append("    }")
     text += ["}", ""]
     _finish(out, "\n".join(text).encode())
     return [out, *files.values()]
 
 
-def _prim(name: str) -> str:
-    return "".join(c if c.isalnum() and c.isascii() else "_" for c in name)
+def prim_names(names: Iterable[str]) -> dict[str, str]:
+    """USD identifiers for names: letters, digits and underscores, not beginning with a digit, no two alike."""
+    found: dict[str, str] = {}
+    taken: set[str] = set()
+    for name in dict.fromkeys(names):
+        plain = "".join(c if c.isalnum() and c.isascii() else "_" for c in name)
+        base = plain if plain and not plain[0].isdigit() else f"_{plain}"
+        ident, n = base, 2
+        while ident in taken:
+            ident, n = f"{base}_{n}", n + 1
+        taken.add(ident)
+        found[name] = ident
+    return found

@@ -17,10 +17,12 @@ from roofline.stages import handoff
 
 
 class DeliveryOrder(Model):
-    form: Literal["png", "tiff", "exr", "mp4", "webm", "glb", "gltf", "obj", "usda", "zip"]
+    form: Literal["png", "png16", "tiff", "exr", "mp4", "webm", "av1", "ffv1", "glb", "gltf", "obj", "usda", "zip"]
     first: int | None = None
     last: int | None = None
     bend: bool = False  # frames and videos: as the home photo's lens draws
+    alpha: bool = True  # frames: an alpha channel in every one
+    depth: bool = False  # OpenEXR frames: the channel Z, metres
 
 
 def add_routes(site: Site, routes: Routes) -> None:
@@ -29,7 +31,7 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/deliveries", body=DeliveryOrder, returns=JobState)
     def start_delivery(shot_id: str, body: DeliveryOrder) -> JobState:
         """Render frames or a video, or export a scene or package, as the next version."""
-        return job_state(handoff.deliver(desk, shot_id, body.form, body.first, body.last, body.bend))
+        return job_state(handoff.deliver(desk, shot_id, **body.model_dump()))
 
     @routes.add("GET", SHOT + "/deliveries/<delivery_id>/file", media="application/octet-stream")
     def delivery_file(shot_id: str, delivery_id: str) -> Response:

@@ -38,6 +38,7 @@ class CheckState(Model):
 
     report: CheckReport | None
     findings: list[Finding]
+    width: int | None = None  # pixels of the frames that were judged
     verdicts: tuple[str, ...] = VERDICTS
 
 
@@ -57,16 +58,17 @@ def add_routes(site: Site, routes: Routes) -> None:
     _looking(site, routes)
     desk = site.desk
 
-    @routes.add("POST", SHOT + "/check", returns=JobState)
-    def start_check(shot_id: str) -> JobState:
-        """Check every frame."""
-        return job_state(move.order_check(desk, shot_id))
+    @routes.add("POST", SHOT + "/check", returns=JobState, query={"fine": bool})
+    def start_check(shot_id: str, fine: bool = False) -> JobState:
+        """Check every frame: small and at once, or, fine, at the delivered size behind all else."""
+        return job_state(move.order_check(desk, shot_id, fine))
 
     @routes.add("GET", SHOT + "/check", returns=CheckState)
     def get_check(shot_id: str) -> CheckState:
         """The check of the move as it stands now."""
-        report, said = move.checked(desk, desk.store.load(shot_id))
-        return CheckState(report=report, findings=said)
+        shot = desk.store.load(shot_id)
+        report, said = move.checked(desk, shot)
+        return CheckState(report=report, findings=said, width=move.judged_at(desk, shot) if report else None)
 
     @routes.add("POST", SHOT + "/bring-back", returns=JobState)
     def start_bring_back(shot_id: str) -> JobState:

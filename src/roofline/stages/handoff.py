@@ -15,16 +15,38 @@ from roofline.store.clearing import version_folder
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
-from roofline.work.render import VIDEOS, Snapshot, frame_file, frames_of, render_frame, render_video
+from roofline.work.render import (
+    FORMS,
+    VIDEOS,
+    Snapshot,
+    frame_file,
+    frames_of,
+    render_frame,
+    render_video,
+    video_file,
+)
 from roofline.work.scene import gather
 
-RENDERED = ("png", "tiff", "exr", "mp4", "webm")
 
+def deliver(
+    desk: Desk,
+    shot_id: str,
+    form: str,
+    first: int | None,
+    last: int | None,
+    bend: bool = False,
+    alpha: bool = True,
+    depth: bool = False,
+) -> Job:
+    """Order frames or a video, or a scene (glb, gltf, obj, usda) or the shot package (zip), as the next version.
 
-def deliver(desk: Desk, shot_id: str, form: str, first: int | None, last: int | None, bend: bool) -> Job:
-    """Order frames or a video, or a scene (glb, gltf, obj, usda) or the shot package (zip), as the next version."""
-    if form in RENDERED:
-        return desk.order(shot_id, "deliver", f"Render {form}", form=form, first=first, last=last, bend=bend)
+    ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have. Raises FormatError for
+    channels that the form cannot have.
+    """
+    if form in FORMS:
+        Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, desk.engines)
+        how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth}
+        return desk.order(shot_id, "deliver", f"Render {form}", form=form, **how)
     return desk.order(shot_id, "export", f"Export {form}", form=form)
 
 
@@ -51,7 +73,8 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Carry out an order of frames or a video, or go on with it: frames that are written stay."""
     shot, form = desk.orders.snapshot(order.id), order.body["form"]
     frames = frames_of(shot, order.body["first"], order.body["last"])
-    snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], desk.engines)
+    alpha, depth = order.body.get("alpha", True), order.body.get("depth", False)  # not in orders of before
+    snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, desk.engines)
     folder, name = _folder(desk, order), _name(shot, order)
     folder.mkdir(parents=True, exist_ok=True)
     tell(0.0, "getting the plates ready")
@@ -60,7 +83,7 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         tell(done / len(frames), f"frame {done} of {len(frames)}")
 
     if form in VIDEOS:
-        file = folder / f"{name}.{form}"
+        file = folder / video_file(name, form)
         render_video(snapshot, frames, file, told)
         return _keep(desk, order, form, [file.name], len(frames))
     written = desk.orders.frames(order.id)

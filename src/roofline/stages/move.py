@@ -137,29 +137,44 @@ def checked(desk: Desk, shot: Shot) -> tuple[CheckReport | None, list[Finding]]:
     return report, findings(shot, report) if report else []
 
 
-def order_check(desk: Desk, shot_id: str) -> Job:
-    """Order a check of every frame, unless it is under way; one of an older revision is given up for it."""
-    revision = desk.store.revision(shot_id)
+def judged_at(desk: Desk, shot: Shot) -> int | None:
+    """The width in pixels at which this very move has been checked, if it has been."""
+    found: int | None = desk.kept.peek("judged", report_key(desk, shot))
+    return found
+
+
+def order_check(desk: Desk, shot_id: str, fine: bool = False) -> Job:
+    """Order a check of every frame, unless it is under way; those of an older revision are given up for it.
+
+    ``fine``: at the delivered size, behind all else, instead of small and at once.
+    """
+    revision, kind = desk.store.revision(shot_id), "judge" if fine else "check"
+    same = None
     for job in desk.jobs.of(shot_id):
-        if job.order.kind == "check" and not job.stop.is_set():
-            if job.order.revision == revision:
-                return job
+        if job.order.kind not in ("check", "judge") or job.stop.is_set() or job.ended.is_set():
+            continue
+        if job.order.revision != revision:
             desk.jobs.cancel(job.order.id)
-    return desk.order(shot_id, "check", "Check")
+        elif job.order.kind == kind:
+            same = job
+    return same or desk.order(shot_id, kind, "Check at full size" if fine else "Check")
 
 
 def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """Check all frames; the report is kept and found by `report_of`."""
+    """Check all frames, small or at the delivered size; the report is kept and found by `report_of`."""
     shot, revision = desk.store.load_with_revision(order.shot)
     report = report_of(desk, shot)
-    if report is None:
-        frames = moments(shot, width=min(CHECK_WIDTH, shot.delivery.width))
+    width = shot.delivery.width if order.kind == "judge" else min(CHECK_WIDTH, shot.delivery.width)
+    if report is None or (judged_at(desk, shot) or 0) < width:
+        frames = moments(shot, width=width)
 
         def told(done: int) -> None:
             tell(done / len(frames), f"frame {done} of {len(frames)}")
 
         report = check(desk.engine(shot), frames, shot.limits, told)
-        desk.kept.put("report", report_key(desk, shot), report)
+        if (judged_at(desk, shot) or 0) < width:  # a finer one may have come first
+            desk.kept.put("report", report_key(desk, shot), report)
+            desk.kept.put("judged", report_key(desk, shot), width)
         figure, problem = telling(shot, report)
         line = {"stage": "move", "figure": figure, "problem": problem}
         desk.news.tell(order.shot, "rail", {"revision": revision, "line": line})

@@ -22,10 +22,11 @@ def kinds(desk: Desk) -> dict[str, Kind]:
     undone = partial(handoff.undone, desk)
     return {
         "check": Kind(partial(move.run_check, desk)),
+        "judge": Kind(partial(move.run_check, desk), behind=True),
         "bring_back": Kind(partial(move.run_bring_back, desk)),
         "clean": Kind(partial(plates.clean, desk)),
-        "deliver": Kind(partial(handoff.render, desk), True, undone),
-        "export": Kind(partial(handoff.export, desk), True, undone),
+        "deliver": Kind(partial(handoff.render, desk), True, undone=undone),
+        "export": Kind(partial(handoff.export, desk), True, undone=undone),
     }
 
 

@@ -39,6 +39,7 @@ class Kind:
 
     run: Callable[[Order, Tell], Any]
     delivers: bool = False  # works on the shot as it was when it was ordered, and reserves a version
+    behind: bool = False  # nobody waits for it
     undone: Callable[[Order], None] = lambda order: None
 
 
@@ -66,14 +67,11 @@ class Job:
 
 
 class Jobs:
-    """Carries orders out: deliveries one after another, and beside them what the artist waits for."""
+    """Carries orders out: deliveries one after another, beside them what the artist waits for, and what nobody does."""
 
     def __init__(self, orders: Orders, news: News, kinds: dict[str, Kind]):
         self.orders, self.news, self.kinds = orders, news, kinds
-        self._lanes = {
-            delivers: ThreadPoolExecutor(1, thread_name_prefix="delivery" if delivers else "job")
-            for delivers in (False, True)
-        }
+        self._lanes = {name: ThreadPoolExecutor(1, thread_name_prefix=name) for name in ("job", "delivery", "behind")}
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
         self._closing = threading.Event()
@@ -99,7 +97,9 @@ class Jobs:
             for old in finished[:-50]:
                 del self._jobs[old.order.id]
         self._news(job)
-        job.future = self._lanes[self.kinds[order.kind].delivers].submit(self._carry_out, job)
+        kind = self.kinds[order.kind]
+        lane = "delivery" if kind.delivers else "behind" if kind.behind else "job"
+        job.future = self._lanes[lane].submit(self._carry_out, job)
         return job
 
     # ------------------------------------------------------------ carrying out

@@ -13,32 +13,39 @@ from roofline.core.handoff.lens import Lens, bent_picture
 from roofline.core.moment import Moment
 from roofline.core.move.path import home_lens, moment_at, moments, shot_path
 from roofline.errors import FormatError
-from roofline.formats.pictures import save_frame
+from roofline.formats.frames import FORMS as FRAMES
+from roofline.formats.frames import save_frame
+from roofline.formats.video import CODINGS as VIDEOS
 from roofline.formats.video import VideoFile
 from roofline.model.shot import Shot
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 
-FRAMES, VIDEOS = ("png", "tiff", "exr"), ("mp4", "webm")
-FORMS = FRAMES + VIDEOS
+FORMS = (*FRAMES, *VIDEOS)
 STRAIGHT: Lens = (0.0, 0.0, 0.0, 0.0, 0.0)
-SUFFIX = {"png": "png", "tiff": "tif", "exr": "exr"}
 Told = Callable[[int], None]
 
 
 @dataclass
 class Snapshot:
-    """All that a frame depends on: the shot, its files by name, how frames are written, and whether they are bent."""
+    """All that a frame depends on: the shot, its files by name, how frames are written, and whether they are bent.
+
+    ``alpha``: whether frames have an alpha channel; ``depth``: whether exr frames have their depth, in metres, too.
+    """
 
     shot: Shot
     read: Callable[[str], bytes]
     form: str = "png"
     bend: bool = False
+    alpha: bool = True
+    depth: bool = False
     engines: Engines | None = field(default=None, repr=False)
 
     def __post_init__(self) -> None:
         if self.form not in FORMS:
             raise FormatError(f"Frames are written as {', '.join(FORMS)}; not as '{self.form}'.")
+        if self.depth and (self.form != "exr" or self.bend):
+            raise FormatError("Depth goes into OpenEXR frames that are not bent as a lens does.")
         if self.engines is None:
             self.engines = Engines(self.read, Kept())
 
@@ -48,16 +55,23 @@ class Snapshot:
         lens = home_lens(self.shot) if self.bend else STRAIGHT
         return bent_picture(self.engines.engine(self.shot).picture, moment, lens)
 
+    def depths(self, moment: Moment) -> NDArray:
+        """Depth (H, W) of a moment in metres along the lens's axis; infinite where nothing is."""
+        assert self.engines is not None
+        return self.engines.engine(self.shot).depth(moment)
+
 
 def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
     """Write one frame of a snapshot to a file. It is written under a part name: the file is there whole, or not at all.
 
     It depends on the snapshot alone, and gives the same bytes wherever and however often it is called.
     """
-    picture = snapshot.picture(moment_at(snapshot.shot, shot_path(snapshot.shot), frame))
+    moment = moment_at(snapshot.shot, shot_path(snapshot.shot), frame)
+    picture = snapshot.picture(moment)
+    depth = snapshot.depths(moment) if snapshot.depth else None
     part = out.with_name(f".{out.stem}.part{out.suffix}")
     try:
-        save_frame(part, picture, snapshot.form)
+        save_frame(part, picture, snapshot.form, snapshot.alpha, depth)
         os.replace(part, out)
     except BaseException:
         part.unlink(missing_ok=True)
@@ -70,7 +84,7 @@ def render_video(snapshot: Snapshot, frames: list[int], out: Path, told: Told | 
     ``told`` is called with the number done; what it raises ends the work, and nothing stays.
     """
     path, delivery = shot_path(snapshot.shot), snapshot.shot.delivery
-    part = out.with_name(f".{out.stem}.part.{snapshot.form}")
+    part = out.with_name(f".{out.stem}.part{out.suffix}")
     part.unlink(missing_ok=True)
     video = VideoFile(part, snapshot.form, delivery.width, delivery.height, delivery.fps)
     try:
@@ -88,7 +102,12 @@ def render_video(snapshot: Snapshot, frames: list[int], out: Path, told: Told | 
 
 def frame_file(name: str, frame: int, form: str) -> str:
     """File name of a frame."""
-    return f"{name}.{frame:04d}.{SUFFIX[form]}"
+    return f"{name}.{frame:04d}.{FRAMES[form]}"
+
+
+def video_file(name: str, form: str) -> str:
+    """File name of a video."""
+    return f"{name}.{VIDEOS[form].suffix}"
 
 
 def frames_of(shot: Shot, first: int | None, last: int | None) -> list[int]:
@@ -107,7 +126,7 @@ def deliver(
     """Render frames, or a video, into a folder; returns the files. Existing files are never overwritten."""
     frames = frames_of(snapshot.shot, first, last)
     if snapshot.form in VIDEOS:
-        paths = [out / f"{name}.{snapshot.form}"]
+        paths = [out / video_file(name, snapshot.form)]
     else:
         paths = [out / frame_file(name, frame, snapshot.form) for frame in frames]
     out.mkdir(parents=True, exist_ok=True)

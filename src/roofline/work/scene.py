@@ -21,11 +21,12 @@ def texture_of(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Textur
     photo = shot.photo(plate.photo)
     data = read(plate.file)
     bent = is_photo(plate, photo) and photo.camera is not None and any(photo.camera.distortion)
-    if plate.matte is None and not bent and pictures.as_it_is(data):
+    if plate.matte is None and not bent and pictures.as_it_is(data) and pictures.opaque_size(data):
         return Texture(data, ".jpg" if data[:2] == b"\xff\xd8" else ".png", False)
-    eight = pictures.eight_bit(plate_pixels(shot, plate, read)[..., :3])
+    eight = pictures.eight_bit(plate_pixels(shot, plate, read))
     if plate.matte is None:
-        return Texture(pictures.png(eight), ".png", False)
+        return Texture(pictures.png(eight), ".png", eight.shape[2] == 4)
+    eight = eight[..., :3]
     matte = pictures.matte_of(read(plate.matte), plate.name)
     return Texture(pictures.png(np.dstack([eight, (matte * 255 + 0.5).astype(np.uint8)])), ".png", True)
 

@@ -153,7 +153,7 @@ export interface paths {
         /** The check of the move as it stands now. */
         get: operations["get_check"];
         put?: never;
-        /** Check every frame. */
+        /** Check every frame: small and at once, or, fine, at the delivered size behind all else. */
         post: operations["start_check"];
         delete?: never;
         options?: never;
@@ -1267,6 +1267,11 @@ export interface components {
              *     ]
              */
             verdicts: string[];
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
         };
         /** CleanOrder */
         CleanOrder: {
@@ -1499,10 +1504,20 @@ export interface components {
         /** DeliveryOrder */
         DeliveryOrder: {
             /**
+             * Alpha
+             * @default true
+             */
+            alpha: boolean;
+            /**
              * Bend
              * @default false
              */
             bend: boolean;
+            /**
+             * Depth
+             * @default false
+             */
+            depth: boolean;
             /**
              * First
              * @default null
@@ -1512,7 +1527,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "png" | "tiff" | "exr" | "mp4" | "webm" | "glb" | "gltf" | "obj" | "usda" | "zip";
+            form: "png" | "png16" | "tiff" | "exr" | "mp4" | "webm" | "av1" | "ffv1" | "glb" | "gltf" | "obj" | "usda" | "zip";
             /**
              * Last
              * @default null
@@ -4159,7 +4174,9 @@ export interface operations {
     };
     start_check: {
         parameters: {
-            query?: never;
+            query?: {
+                fine?: boolean;
+            };
             header?: never;
             path: {
                 shot_id: string;

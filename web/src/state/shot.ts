@@ -283,29 +283,38 @@ export const useShot = defineStore('shot', () => {
     problem.value = null
     try {
       const job = await call<Job>('POST', `/shots/${id.value}${path}`, body)
-      settle(job)
-      const ended = await new Promise<Job>((done) => {
-        const already = jobs.value[job.id]
-        if (['done', 'failed', 'cancelled'].includes(already.state)) return done(already)
-        doneWaiters.set(job.id, done)
-        // news may have come before the answer, or the line may be down: ask as well
-        const poll = async () => {
-          if (!doneWaiters.has(job.id)) return
-          settle(
-            await got<Schemas['JobState']>(
-              api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }),
-            ).catch(() => job),
-          )
-          if (doneWaiters.has(job.id)) setTimeout(poll, 700)
-        }
-        setTimeout(poll, 1500)
-      })
+      const ended = await endOf(job)
       if (ended.state === 'failed') problem.value = ended.error
       if (state.value && ended.state === 'done' && ended.kind !== 'check') await catchUp()
       return ended
     } catch (error) {
       return refused(error) ?? null
     }
+  }
+
+  /** Wait for the end of long work. */
+  function endOf(job: Job): Promise<Job> {
+    settle(job)
+    return new Promise<Job>((done) => {
+      const already = jobs.value[job.id]
+      if (['done', 'failed', 'cancelled'].includes(already.state)) return done(already)
+      const before = doneWaiters.get(job.id) // several may wait for the same
+      doneWaiters.set(job.id, (end) => {
+        before?.(end)
+        done(end)
+      })
+      // news may have come before the answer, or the line may be down: ask as well
+      const poll = async () => {
+        if (!doneWaiters.has(job.id)) return
+        settle(
+          await got<Schemas['JobState']>(api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).catch(
+            () => job,
+          ),
+        )
+        if (doneWaiters.has(job.id)) setTimeout(poll, 700)
+      }
+      setTimeout(poll, 1500)
+    })
   }
 
   async function cancel(jobId: string) {
@@ -343,6 +352,7 @@ export const useShot = defineStore('shot', () => {
     redo,
     away,
     work,
+    endOf,
     cancel,
     take,
   }

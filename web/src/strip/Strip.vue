@@ -201,7 +201,7 @@ function nextFailing() {
         checking
           ? 'checking…'
           : holds.length
-            ? `${holds.length - failing.length} of ${holds.length} frames hold`
+            ? `${holds.length - failing.length} of ${holds.length} frames hold, judged at ${report?.width} px`
             : 'not checked'
       }}</span>
     </div>

@@ -9,12 +9,15 @@ const { report } = useMove()
 const FORMS = {
   frames: [
     ['png', 'PNG frames, 8 bit'],
+    ['png16', 'PNG frames, 16 bit'],
     ['tiff', 'TIFF frames, 16 bit'],
     ['exr', 'OpenEXR frames, linear'],
   ],
   video: [
     ['mp4', 'MP4 video, H.264'],
     ['webm', 'WebM video, VP9'],
+    ['av1', 'MP4 video, AV1, 10 bit'],
+    ['ffv1', 'Matroska video, FFV1, without loss'],
   ],
   scene: [
     ['glb', 'glTF, one file'],
@@ -33,6 +36,10 @@ const GROUPS: Record<keyof typeof FORMS, string> = {
   package: 'Package',
 }
 const bend = ref(false)
+const alpha = ref(true)
+const depth = ref(false)
+const halved = computed(() => group.value === 'video' && form.value !== 'ffv1')
+const even = (n: number) => n + (n % 2)
 /** The home photo, when its lens bends. */
 const bending = computed(() => s.shot.photos.find((p) => p.camera))
 const bends = computed(() => (bending.value?.camera?.distortion as number[] | undefined)?.some(Boolean) ?? false)
@@ -45,6 +52,13 @@ const failing = computed(() =>
 const running = computed(() =>
   Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)),
 )
+const deliver = () =>
+  s.work('/deliveries', {
+    form: form.value,
+    bend: bend.value && bends.value && pictures.value,
+    alpha: group.value !== 'frames' || alpha.value,
+    depth: form.value === 'exr' && depth.value && !(bend.value && bends.value),
+  })
 function choose(g: keyof typeof FORMS) {
   group.value = g
   form.value = FORMS[g][0][0]
@@ -72,13 +86,24 @@ function choose(g: keyof typeof FORMS) {
         data-bend
         >Bend as the lens of {{ bending!.name }} does</ElCheckbox
       >
-      <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
-      <ElButton
-        class="main"
-        :disabled="!ready || running"
-        data-deliver
-        @click="s.work('/deliveries', { form, bend: bend && bends && pictures })"
+      <ElCheckbox v-if="group === 'frames'" v-model="alpha" class="form" data-alpha
+        >Alpha in every frame{{ alpha ? '' : '; without it, over black' }}</ElCheckbox
       >
+      <ElCheckbox
+        v-if="form === 'exr'"
+        v-model="depth"
+        class="form"
+        :disabled="bend && bends"
+        title="Channel Z, 32 bit, infinite where nothing is; not together with a bent lens"
+        data-depth
+        >Depth in metres</ElCheckbox
+      >
+      <p v-if="halved && (d.width % 2 || d.height % 2)" class="sentence warn" data-odd>
+        This video halves its colour and needs even sizes: it will be {{ even(d.width) }} × {{ even(d.height) }} px, the
+        last row or column repeated.
+      </p>
+      <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
+      <ElButton class="main" :disabled="!ready || running" data-deliver @click="deliver">
         {{
           running
             ? 'At work…'

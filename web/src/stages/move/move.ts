@@ -33,6 +33,8 @@ export const turned = (c: FrameCamera): FrameCamera => ({
   rotation: fromPanTiltRoll(c.pan_deg, c.tilt_deg, c.roll_deg) as unknown as FrameCamera['rotation'],
 })
 let timer = 0
+let fineTimer = 0
+const FINE_REST = 15_000 // ms without a change
 let lastAsked = ''
 /** Which report is shown: while it is the one that the server has, it is not asked for again. */
 let known = ''
@@ -63,7 +65,7 @@ export function useMove() {
       const key = s.state?.checked
       if (key && key === known && report.value) return
       known = key ?? ''
-      if (key) report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', where))
+      if (key) await reread()
       else {
         report.value = null
         if (s.shot.solids.length) check()
@@ -83,11 +85,28 @@ export function useMove() {
       checking.value = true
       const job = await s.work('/check')
       checking.value = false
-      if (job?.state !== 'done') return
-      report.value = await got<Schemas['CheckState']>(
-        api.GET('/api/shots/{shot_id}/check', { params: { path: { shot_id: s.id } } }),
-      ).catch(() => report.value)
+      if (job?.state === 'done') await reread()
     }, 250)
+  }
+  const here = () => ({ path: { shot_id: s.id } })
+  async function reread() {
+    report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', { params: here() })).catch(
+      () => report.value,
+    )
+    refine()
+  }
+  /** Frames are judged small at first; once the hand rests, at the delivered size, behind all else. */
+  function refine() {
+    clearTimeout(fineTimer)
+    if (!report.value?.width || report.value.width >= s.shot.delivery.width) return
+    const mark = `${s.id}:${s.state?.revision}`
+    fineTimer = window.setTimeout(async () => {
+      if (mark !== `${s.id}:${s.state?.revision}` || playing.value || hand.value) return
+      const wanted = { params: { ...here(), query: { fine: true } } }
+      const job = await got<Schemas['JobState']>(api.POST('/api/shots/{shot_id}/check', wanted)).catch(() => null)
+      const ended = job && (await s.endOf(job))
+      if (ended?.state === 'done' && mark === `${s.id}:${s.state?.revision}`) await reread()
+    }, FINE_REST)
   }
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
