@@ -38,12 +38,9 @@ def yard(page, running):
     return shot, ident
 
 
-@pytest.fixture
-def halt(page, running):
-    """A copy of the demo shot, so that the others stay as they are."""
-    address, data = running
+def a_halt(page, address) -> str:
+    """A copy of the demo shot, so that the others stay as they are; its id."""
     buffer = io.BytesIO()
-
     with zipfile.ZipFile(buffer, "w") as pack:
         for file in sorted(FOLDER.rglob("*")):
             if file.is_file():
@@ -53,7 +50,13 @@ def halt(page, running):
         multipart={"file": {"name": "halt.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}},
     )
     assert got.ok, got.text()
-    shot = got.json()["id"]
+    return got.json()["id"]
+
+
+@pytest.fixture
+def halt(page, running):
+    """A copy of the demo shot, its Survey open."""
+    shot = a_halt(page, running[0])
     page.goto(f"/shot/{shot}/survey")
     page.wait_for_selector("[data-camera]")
     return shot

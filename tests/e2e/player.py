@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import random
 from dataclasses import dataclass, field
 
@@ -32,6 +33,7 @@ UNRULY = """
   }
 })()
 """
+SLIP = 0.02  # metres: a key is dragged by whole pixels
 LIMITS = {"Stretch": "stretch", "Magnification": "magnification", "Without picture": "gap_percent"}
 
 
@@ -42,6 +44,7 @@ class Model:
     limits: dict[str, float]
     rises: dict[int, float]
     names: dict[str, str]
+    spots: dict[int, tuple[float, float]]  # of keys in plan
     done: list[tuple[str, object, object]] = field(default_factory=list)
     undone: list[tuple[str, object, object]] = field(default_factory=list)
 
@@ -57,9 +60,12 @@ class Model:
         if self.undone:
             self.done.append(self.undone.pop())
 
+    def now(self, what: str) -> dict:
+        return self.after([])[what]
+
     def after(self, failed: list) -> dict:
         """What should be there; ``failed``: the requests that did not get through."""
-        got: dict[str, dict] = {"limits": dict(self.limits), "rises": dict(self.rises), "names": dict(self.names)}
+        got: dict[str, dict] = {w: dict(getattr(self, w)) for w in ("limits", "rises", "names", "spots")}
         for what, of, to in self.done:
             if not self._failed(what, of, to, failed):
                 got[what][of] = to
@@ -73,69 +79,138 @@ class Model:
                 return True
             if what == "rises" and path.endswith(f"/keys/{of}") and abs(sent["position"][1] - to) < 1e-6:
                 return True
+            if what == "spots" and path.endswith(f"/keys/{of}") and math.dist(sent["position"][::2], to) < SLIP:
+                return True
             if what == "names" and path.endswith(f"/plates/{of}") and sent.get("name") == to:
                 return True
         return False
 
 
+#: what hands do, and how often; and what besides only where nothing fails
+KINDS = ["limit", "limit", "rise", "rise", "name", "elsewhere"]
+STEPS = ["undo", "undo", "redo", "drag", "drag"]  # a drag sends the whole place of a key: with it what failed before
+
+
+@dataclass
+class Act:
+    """One thing that a hand does, said beforehand: so that a play that fails can be played again without it."""
+
+    kind: str
+    which: int  # of those that there are
+    value: float  # used once, so that a failed request tells which input it was
+    end: str | None  # how a figure is ended: by a key, or by whatever comes next
+    pause: int  # ms until the next
+
+    def __str__(self):
+        return f"{self.kind} {self.which} {self.value} {self.end or 'left'} +{self.pause} ms"
+
+
+def planned(seed: int, count: int, undoing: bool) -> list[Act]:
+    """A play of so many acts, the same for the same seed."""
+    dice = random.Random(seed)
+    kinds = KINDS + (STEPS if undoing else [])
+    return [
+        Act(
+            dice.choice(kinds),
+            dice.randrange(60),
+            round(5 + n / 100, 2),
+            dice.choice(["Enter", "Tab", None]),
+            dice.choice([0, 0, 30, 200, 800]),
+        )
+        for n in range(count)
+    ]
+
+
+def shortest(acts: list[Act], fails, tries: int = 24) -> list[Act]:
+    """A play that still fails with fewer acts: first halves, then single ones are left out."""
+    size = len(acts) // 2
+    while size and tries > 0:
+        for at in range(0, len(acts), size):
+            less = acts[:at] + acts[at + size :]
+            tries -= 1
+            if less and tries > 0 and fails(less):
+                acts = less
+                break
+        else:
+            size //= 2
+    return acts
+
+
 class Player:
-    """Plays on one page. Every value is used once, so that a failed request tells which input it was."""
+    """Plays acts on one page, and tells a model of them."""
 
-    def __init__(self, page, seed: int, undoing: bool, slow: int = 700):
-        self.page, self.random, self.undoing, self.slow = page, random.Random(seed), undoing, slow
-        self.value = 5.0
+    def __init__(self, page, plates: list[str]):
+        self.page, self.plates = page, plates
         self.stage = "move"
-        self.log: list[str] = []
-
-    def fresh(self) -> float:
-        self.value = round(self.value + 0.01, 2)
-        return self.value
 
     def go(self, stage: str):
         if self.stage != stage:
             self.page.locator(".rail [data-stage=" + stage + "]").click()
             self.stage = stage
 
-    def figure(self, label: str, value: float):
+    def figure(self, label: str, act: Act):
         field = self.page.get_by_label(label, exact=True)
-        field.fill(str(value))
-        # kept by Enter, by leaving the field, or by whatever the hand does next
-        end = self.random.choice(["Enter", "Tab", None])
-        if end:
-            field.press(end)
+        field.fill(str(act.value))
+        if act.end:
+            field.press(act.end)
 
-    def act(self, model: Model, plates: list[str]):
-        kinds = ["limit", "limit", "rise", "rise", "name", "stage"] + (["undo", "undo", "redo"] if self.undoing else [])
-        kind = self.random.choice(kinds)
-        if kind == "limit":
-            self.go("move")
-            label, value = self.random.choice(list(LIMITS)), self.fresh()
-            self.figure(label, value)
-            model.do("limits", LIMITS[label], value)
-            self.log.append(f"{label} {value}")
-        elif kind == "rise":
-            self.go("move")
-            frame, value = self.random.choice(list(model.rises)), self.fresh()
-            self.page.locator("#frame").fill(str(frame))
-            self.page.locator("#frame").press("Enter")
-            self.figure("At rise", value)
-            model.do("rises", frame, value)
-            self.log.append(f"frame {frame} at rise {value}")
-        elif kind == "name":
-            self.go("plates")
-            number = self.random.randrange(len(plates))
-            self.page.locator("[data-plates] tr").nth(number).click()
-            called = f"Plate {self.fresh()}"
-            name = self.page.get_by_label("Name", exact=True)
-            name.fill(called)
-            name.press(self.random.choice(["Enter", "Tab"]))
-            model.do("names", plates[number], called)
-            self.log.append(f"{plates[number]}: {called}")
-        elif kind == "stage":
-            self.go(self.random.choice(["move", "plates", "survey"]))
-        else:
-            self.page.evaluate("document.activeElement.blur()")
-            self.page.keyboard.press("Control+z" if kind == "undo" else "Control+Shift+z")
-            (model.undo if kind == "undo" else model.redo)()
-            self.log.append(kind)
-        self.page.wait_for_timeout(self.random.choice([0, 0, 30, 200, self.slow]))
+    def frame(self, model: Model, act: Act) -> int:
+        self.go("move")
+        frame = list(model.rises)[act.which % len(model.rises)]
+        self.page.locator("#frame").fill(str(frame))
+        self.page.locator("#frame").press("Enter")
+        return frame
+
+    def act(self, model: Model, act: Act):
+        getattr(self, act.kind)(model, act)
+        self.page.wait_for_timeout(act.pause)
+
+    def limit(self, model: Model, act: Act):
+        self.go("move")
+        label = list(LIMITS)[act.which % len(LIMITS)]
+        self.figure(label, act)
+        model.do("limits", LIMITS[label], act.value)
+
+    def rise(self, model: Model, act: Act):
+        frame = self.frame(model, act)
+        self.figure("At rise", act)
+        model.do("rises", frame, act.value)
+
+    def drag(self, model: Model, act: Act):
+        """A key dragged in plan: how far, in metres, the plan's own scale says."""
+        frame = self.frame(model, act)
+        key = self.page.locator(f".plan [data-key='{frame}'] rect")
+        box = key.bounding_box()
+        scale = 100 * float(self.page.locator(".plan svg").first.get_attribute("data-scale"))
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        dx, dy = 12 + act.which % 9, -8 - act.which % 5
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + dx / 2, y + dy / 2)
+        self.page.mouse.move(x + dx, y + dy)
+        self.page.mouse.up()
+        was = model.now("spots")[frame]
+        model.do("spots", frame, (was[0] + dx / scale, was[1] + dy / scale))
+
+    def name(self, model: Model, act: Act):
+        self.go("plates")
+        number = act.which % len(self.plates)
+        self.page.locator("[data-plates] tr").nth(number).click()
+        called = f"Plate {act.value}"
+        name = self.page.get_by_label("Name", exact=True)
+        name.fill(called)
+        name.press(act.end or "Enter")
+        model.do("names", self.plates[number], called)
+
+    def elsewhere(self, model: Model, act: Act):
+        self.go(["move", "plates", "survey"][act.which % 3])
+
+    def undo(self, model: Model, act: Act):
+        self.page.evaluate("document.activeElement.blur()")
+        self.page.keyboard.press("Control+z")
+        model.undo()
+
+    def redo(self, model: Model, act: Act):
+        self.page.evaluate("document.activeElement.blur()")
+        self.page.keyboard.press("Control+Shift+z")
+        model.redo()

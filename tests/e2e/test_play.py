@@ -7,7 +7,8 @@ import os
 import pytest
 from playwright.sync_api import expect
 from tests.e2e.board import state, until
-from tests.e2e.player import LIMITS, UNRULY, Model, Player
+from tests.e2e.conftest import a_halt
+from tests.e2e.player import LIMITS, SLIP, UNRULY, Act, Model, Player, planned, shortest
 
 PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "2"))
 ACTS = 10
@@ -19,8 +20,25 @@ def held(page, shot, plates) -> dict:
     return {
         "limits": {k: now["limits"][k] for k in LIMITS.values()},
         "rises": {k["frame"]: round(k["position"][1], 6) for k in now["move"]["keys"]},
+        "spots": {k["frame"]: (k["position"][0], k["position"][2]) for k in now["move"]["keys"]},
         "names": {p["id"]: p["name"] for p in now["plates"] if p["id"] in plates},
     }
+
+
+def differences(got: dict, wanted: dict) -> list[str]:
+    """Where the store does not hold what the model says."""
+    found = []
+    for what, items in wanted.items():
+        for of, value in items.items():
+            there = got[what].get(of)
+            near = (
+                there is not None and max(abs(a - b) for a, b in zip(there, value, strict=True)) < SLIP
+                if what == "spots"
+                else None
+            )
+            if not (there == value if near is None else near):
+                found.append(f"{what} {of}: {there}, not {value}")
+    return found
 
 
 def quiet(page, shot):
@@ -35,26 +53,25 @@ def quiet(page, shot):
     until(rests, 90)
 
 
-@pytest.mark.slow
-@pytest.mark.parametrize("seed", range(PLAYS))
-def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, halt, seed):
-    undoing = seed % 2 == 0  # whether a change that fails was undone before or after is a matter of when: not both
+def played(page, shot, acts: list[Act], seed: int, undoing: bool) -> list[str]:
+    """Play; what is not at the end as it should be."""
     late = [300, 1500, 3000][seed % 3]
+    page.goto("about:blank")
     page.add_init_script(UNRULY % {"seed": seed + 3, "delay": late, "failing": 0 if undoing else 0.06})
-    page.goto(f"/shot/{halt}/move")
+    page.goto(f"/shot/{shot}/move")
     page.wait_for_selector("canvas[data-frame]")
-    plates = [p["id"] for p in state(page, halt)["shot"]["plates"]]
-    model = Model(**held(page, halt, plates))
-    player = Player(page, seed, undoing)
-    for number in range(ACTS):
-        player.act(model, plates)
+    plates = [p["id"] for p in state(page, shot)["shot"]["plates"]]
+    model = Model(**held(page, shot, plates))
+    player = Player(page, plates)
+    for number, act in enumerate(acts):
+        player.act(model, act)
         if not undoing and number == ACTS // 2:  # a second page changes the same shot
-            assert page.request.put(f"/api/shots/{halt}/name", data={"name": f"Played {seed}"}).ok
+            assert page.request.put(f"/api/shots/{shot}/name", data={"name": f"Played {seed}"}).ok
     page.evaluate("document.activeElement.blur()")
-    quiet(page, halt)
+    quiet(page, shot)
     wanted = model.after(page.evaluate("window.failed"))
-    assert held(page, halt, plates) == wanted, "; ".join(player.log)
-    if not undoing:
+    found = differences(held(page, shot, plates), wanted)
+    if not undoing and len(acts) > ACTS // 2:
         expect(page.locator(".rail .title")).to_have_text(f"Played {seed}")
     # what is shown is what is there
     player.go("plates")
@@ -65,3 +82,16 @@ def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, halt
     page.wait_for_selector("canvas[data-frame]")
     for label, name in LIMITS.items():
         expect(page.get_by_label(label, exact=True)).to_have_value(str(wanted["limits"][name]).removesuffix(".0"))
+    return found
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("seed", range(PLAYS))
+def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, halt, running, seed):
+    undoing = seed % 2 == 0  # whether a change that fails was undone before or after is a matter of when: not both
+    acts = planned(seed, ACTS, undoing)
+    found = played(page, halt, acts, seed, undoing)
+    if not found:
+        return
+    less = shortest(acts, lambda some: bool(played(page, a_halt(page, running[0]), some, seed, undoing)))
+    raise AssertionError("\n".join([*found, "", *map(str, less)]))

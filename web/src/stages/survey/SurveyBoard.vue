@@ -333,6 +333,11 @@ const counts = computed(() => {
 .hint circle {
   stroke: var(--action);
 }
+@media (max-width: 1100px) {
+  .first {
+    bottom: 92px; /* the bar of aids folds below it */
+  }
+}
 .first.row {
   flex-wrap: nowrap;
   max-width: 92%;

@@ -13,7 +13,9 @@ const box = ref<HTMLElement>()
 const tape = computed(() => survey.value?.lengths.find((t) => t.id === asked.value) ?? null)
 const place = computed(() => {
   const [a, b] = [props.toScreen(tape.value!.a as Vec2), props.toScreen(tape.value!.b as Vec2)]
-  return { left: `${(a[0] + b[0]) / 2 + 14}px`, top: `${(a[1] + b[1]) / 2 + 10}px` }
+  // beside its middle, and whole on the board
+  const within = (at: number, size: number) => `max(0px, min(${at}px, calc(100% - ${size}px)))`
+  return { left: within((a[0] + b[0]) / 2 + 14, 246), top: within((a[1] + b[1]) / 2 + 10, 44) }
 })
 watch(
   () => tape.value?.id,
@@ -75,6 +77,7 @@ async function keep(id: string, metres: number | null) {
 <style scoped>
 .ask {
   position: absolute;
+  width: 238px;
   background: var(--paper);
   border: 1px solid var(--ink);
   padding: 4px 8px;
