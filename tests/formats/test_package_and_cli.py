@@ -128,7 +128,7 @@ def test_render_writes_frames_and_never_over_them(tmp_path, form, suffix):
     again = roofline("render", folder, "--out", out, "--frames", "2-3", "--format", form, code=2)
     assert "nothing was overwritten" in again.stderr and Path(files[0]).read_bytes() == before
     if form == "png":
-        assert np.asarray(Image.open(files[0])).shape == (80, 120, 3)
+        assert np.asarray(Image.open(files[0])).shape == (80, 120, 4)
 
 
 @pytest.mark.parametrize("form", ["mp4", "webm"])

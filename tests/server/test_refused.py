@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import errno
 import io
 import json
+import os
 import re
+import sqlite3
 import struct
 import zipfile
 
@@ -206,3 +209,30 @@ def test_odd_names_of_files(client, shot):
         answer = client.post(f"/api/shots/{shot}/photos", data={"file": (io.BytesIO(jpeg()), name)})
         assert answer.status_code < 500
     assert client.get(f"/api/shots/{shot}").status_code == 200
+
+
+def test_a_full_disk_is_told_and_nothing_of_what_was_begun_stays(app, client, shot, monkeypatch):
+    from tests.formats.test_pictures import jpeg
+
+    store = app.extensions["roofline"].desk.store
+    before = {p for p in store.folder.rglob("*") if p.is_file() and "blobs" in p.parts}
+
+    def full(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(os, "fsync", full)
+        answer = client.post(f"/api/shots/{shot}/photos", data={"file": (io.BytesIO(jpeg((77, 33))), "a.jpg")})
+        assert answer.status_code == 507 and "is full" in answer.get_json()["detail"]
+    assert {p for p in store.folder.rglob("*") if p.is_file() and "blobs" in p.parts} == before
+    assert client.get(f"/api/shots/{shot}").get_json()["shot"]["photos"] == []
+    again = client.post(f"/api/shots/{shot}/photos", data={"file": (io.BytesIO(jpeg((77, 33))), "a.jpg")})
+    assert again.status_code == 200
+    with monkeypatch.context() as patch:
+        patch.setattr(
+            type(store),
+            "_write",
+            lambda *_: (_ for _ in ()).throw(sqlite3.OperationalError("database or disk is full")),
+        )
+        assert client.put(f"/api/shots/{shot}/name", json={"name": "New"}).status_code == 507
+    assert client.get(f"/api/shots/{shot}").get_json()["shot"]["name"] == "Test"

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import hmac
+import sqlite3
 from pathlib import Path
 
 from flask import Flask, Response, redirect, request, send_from_directory
@@ -24,6 +26,7 @@ POLICY = (
 )
 LOCAL = ("127.0.0.1", "localhost", "[::1]")
 COOKIE = "roofline-token"
+FULL = "The disk that holds the data folder is full; nothing was changed. Make room on it and try again."
 LONGEST = 200  # characters of a file's name here; Linux takes 255 bytes
 
 
@@ -107,6 +110,18 @@ def _refusals(app: Flask) -> None:
     @app.errorhandler(RoofLineError)
     def refused(error: RoofLineError) -> Response:
         return told(error)
+
+    @app.errorhandler(OSError)
+    def no_room(error: OSError) -> Response:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+            raise error
+        return problem(507, FULL)
+
+    @app.errorhandler(sqlite3.OperationalError)
+    def no_row(error: sqlite3.OperationalError) -> Response:
+        if "full" not in str(error):
+            raise error
+        return problem(507, FULL)
 
     @app.errorhandler(ValidationError)
     def invalid(error: ValidationError) -> Response:

@@ -185,6 +185,7 @@ def problem(status: int, detail: str) -> Response:
         415: "Wrong kind",
         422: "Refused",
         503: "Busy",
+        507: "No room",
     }
     text = json.dumps(
         {"type": "about:blank", "title": titles.get(status, "Problem"), "status": status, "detail": detail}

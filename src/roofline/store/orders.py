@@ -89,14 +89,14 @@ class Orders:
     def open(self) -> list[Order]:
         """What has been ordered and has not ended, in order."""
         rows = self.store.db.execute(
-            f"SELECT {COLUMNS} FROM job WHERE state IN ('ordered', 'running') ORDER BY made, id"
+            f"SELECT {COLUMNS} FROM job WHERE state IN ('ordered', 'running') ORDER BY made, rowid"
         )
         return [_order(row) for row in rows]
 
     def ended(self, state: str) -> list[Order]:
         """What has ended in a state and still holds a version."""
         rows = self.store.db.execute(
-            f"SELECT {COLUMNS} FROM job WHERE state = ? AND version IS NOT NULL ORDER BY made, id", (state,)
+            f"SELECT {COLUMNS} FROM job WHERE state = ? AND version IS NOT NULL ORDER BY made, rowid", (state,)
         )
         return [_order(row) for row in rows]
 
@@ -118,7 +118,7 @@ class Orders:
             )
             db.execute(
                 "DELETE FROM job WHERE version IS NULL AND state NOT IN ('ordered', 'running') AND id IN "
-                "(SELECT id FROM job WHERE version IS NULL ORDER BY made DESC, id LIMIT -1 OFFSET 200)"
+                "(SELECT id FROM job WHERE version IS NULL ORDER BY made DESC, rowid DESC LIMIT -1 OFFSET 200)"
             )
             return done.rowcount == 1
 

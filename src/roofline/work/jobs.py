@@ -39,8 +39,8 @@ class Kind:
 
     run: Callable[[Order, Tell], Any]
     delivers: bool = False  # works on the shot as it was when it was ordered, and reserves a version
-    behind: bool = False  # nobody waits for it
     undone: Callable[[Order], None] = lambda order: None
+    behind: bool = False  # nobody waits for it
 
 
 @dataclass

@@ -36,7 +36,6 @@ const emit = defineEmits<{
 const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
 const STILL = 2 // pixels that a press may slip
-
 const places = (): Place[] => [
   ...props.photos.flatMap((p) => (p.camera?.position ? [p.camera.position] : [])),
   ...(props.keys ?? []).map((k) => k.position),
@@ -296,7 +295,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
 .plan:focus:not(:focus-visible) {
   outline: none;
 }
-svg {
+.plan > svg {
   display: block;
 }
 .grid {
