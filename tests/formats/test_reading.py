@@ -40,11 +40,16 @@ def profile(xy=P3_XY, curve: bytes | None = None, name: str = "Wide, by hand") -
         b"bXYZ": xyz(columns[2]),
         **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), trc),
     }
+    return wrapped(tags, b"RGB ")
+
+
+def wrapped(tags: dict[bytes, bytes], space: bytes) -> bytes:
+    """The tags of a profile for a space of colours, with head and directory."""
     body, table_bytes, at = b"", struct.pack(">I", len(tags)), 132 + 12 * len(tags)
     for tag, data in tags.items():
         table_bytes += struct.pack(">4sII", tag, at + len(body), len(data))
         body += data + bytes(-len(data) % 4)
-    head = struct.pack(">I4sI4s4s4s", at + len(body), b"\0\0\0\0", 0x02400000, b"mntr", b"RGB ", b"XYZ ")
+    head = struct.pack(">I4sI4s4s4s", at + len(body), b"\0\0\0\0", 0x02400000, b"mntr", space, b"XYZ ")
     head += bytes(12) + b"acsp" + bytes(28) + struct.pack(">3i", *[round(c * 65536) for c in colour.D50])
     return head.ljust(128, b"\0") + table_bytes + body
 
@@ -123,6 +128,24 @@ def test_an_srgb_profile_changes_nothing_and_a_damaged_one_is_left_aside():
     data = saved(Image.fromarray(patches()), "PNG", icc_profile=b"no profile at all" * 20)
     assert (reading.read(data) == patches()).all()
     assert "left aside" in reading.examine(data, "a").facts.notes[0]
+
+
+def test_a_deep_grey_picture_of_which_the_library_alone_knows_is_rounded_and_held_to_its_range():
+    text = b"Grey by hand"
+    tags = {
+        b"desc": b"desc\0\0\0\0" + struct.pack(">I", len(text) + 1) + text + b"\0" + bytes(78),
+        b"wtpt": b"XYZ \0\0\0\0" + struct.pack(">3i", *[round(c * 65536) for c in colour.D50]),
+        b"kTRC": b"curv\0\0\0\0" + struct.pack(">I", 0),
+    }
+    grey = wrapped(tags, b"GRAY")
+    conversion = colour.of_profile(grey, "L", deep=True)
+    assert conversion is not None and conversion.says == "Grey by hand, in 8 bit"
+    values = np.array([[0.0, 0.25, 1.0, 2.0, -1.0]], np.float32)
+    got = conversion.turn(values)[..., 0]
+    assert got[0, 2] == got[0, 3] == 255 and got[0, 0] == got[0, 4] == 0
+    assert abs(int(got[0, 1]) - 137) <= 1  # a quarter of the light, as sRGB writes it
+    deep = conversion.turn((values[:, :3] * 65535).astype(np.uint16))[..., 0]
+    assert np.abs(deep.astype(int) - got[:, :3]).max() <= 1
 
 
 def with_chunks(data: bytes, *chunks: tuple[bytes, bytes]) -> bytes:

@@ -9,29 +9,19 @@ import pytest
 import schemathesis
 from hypothesis import HealthCheck, settings
 
-from roofline.demo.shot import FOLDER
-from roofline.server.app import create_app
+from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.stages import shots
 
 #: calls of each route; 70 of them make 5,000 calls
 CALLS = int(os.environ.get("ROOFLINE_CALLS", "1"))
 LONG = ["events", "start_delivery", "start_bring_back", "start_check"]
-HERE = "here"
-
-
-@pytest.fixture(scope="module")
-def attacked(tmp_path_factory):
-    app = create_app(tmp_path_factory.mktemp("attacked"))
-    shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=HERE)
-    yield app
-    app.extensions["roofline"].desk.close()
 
 
 def real(case, state) -> None:
     """Most calls go to what is there: of ids made up, nothing but the refusal would be tried."""
     shot = state["shot"]
     there = {
-        "shot_id": [HERE],
+        "shot_id": [DEMO_ID],
         "photo_id": [p["id"] for p in shot["photos"]],
         "other_id": [p["id"] for p in shot["photos"]],
         "plate_id": [p["id"] for p in shot["plates"]],
@@ -52,12 +42,12 @@ schema = schemathesis.openapi.from_dict(
 @pytest.mark.slow
 @schema.exclude(operation_id=LONG).parametrize()
 @settings(max_examples=CALLS, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
-def test_no_call_breaks_the_server_or_closes_a_shot(case, attacked):
-    client = attacked.test_client()
-    before = client.get(f"/api/shots/{HERE}")
+def test_no_call_breaks_the_server_or_closes_a_shot(case, app):
+    client = app.test_client()
+    before = client.get(f"/api/shots/{DEMO_ID}")
     if before.status_code == 404:  # removed by a call that was meant to
-        shots.take_in(attacked.extensions["roofline"].desk, FOLDER, shot_id=HERE)
-        before = client.get(f"/api/shots/{HERE}")
+        shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=DEMO_ID)
+        before = client.get(f"/api/shots/{DEMO_ID}")
     real(case, before.get_json())
     answer = client.open(
         case.formatted_path.replace(" ", "%20") if "\x00" not in case.formatted_path else "/api/shots",
@@ -66,5 +56,5 @@ def test_no_call_breaks_the_server_or_closes_a_shot(case, attacked):
         query_string={k: str(v) for k, v in (case.query or {}).items()},
     )
     assert answer.status_code < 500, (case.method, case.formatted_path, case.body, answer.get_data(as_text=True)[:300])
-    after = client.get(f"/api/shots/{HERE}")
+    after = client.get(f"/api/shots/{DEMO_ID}")
     assert after.status_code in (200, 404), after.get_data(as_text=True)[:300]

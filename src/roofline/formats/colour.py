@@ -77,17 +77,22 @@ def to_srgb_primaries(chromaticities: tuple[float, ...]) -> NDArray[np.float64] 
 def by_matrix(matrix: NDArray | None, decode: Callable[[NDArray], NDArray]) -> Callable[[NDArray], NDArray]:
     """Stored values through curves and a matrix: to display values in 8 bit, where that is what they had."""
 
-    def turn(pixels: NDArray) -> NDArray:
-        out = np.empty(pixels.shape[:2] + (3,), np.uint8 if pixels.dtype == np.uint8 else np.float32)
-        step = max(1, ROWS // max(1, pixels.shape[1]))
-        for y in range(0, len(pixels), step):
-            linear = decode(pixels[y : y + step, :, :3])
-            if matrix is not None:
-                linear = linear @ matrix.T.astype(np.float32)
-            out[y : y + step] = to_display(linear) * 255 + 0.5 if out.dtype == np.uint8 else linear
-        return out
+    def band(pixels: NDArray) -> NDArray:
+        linear = decode(pixels[..., :3])
+        if matrix is not None:
+            linear = linear @ matrix.T.astype(np.float32)
+        return to_display(linear) * 255 + 0.5 if pixels.dtype == np.uint8 else linear
 
-    return turn
+    return lambda pixels: _by_bands(pixels, np.uint8 if pixels.dtype == np.uint8 else np.float32, band)
+
+
+def _by_bands(pixels: NDArray, kind: type, turn: Callable[[NDArray], NDArray]) -> NDArray:
+    """A picture turned a band of rows at a time, so that little is held besides it."""
+    out: NDArray = np.empty(pixels.shape[:2] + (3,), kind)
+    step = max(1, ROWS // max(1, pixels.shape[1]))
+    for y in range(0, len(pixels), step):
+        out[y : y + step] = turn(pixels[y : y + step])
+    return out
 
 
 def of_gamma(gamma: float | None, chromaticities: tuple[float, ...] | None) -> Conversion | None:
@@ -177,21 +182,16 @@ def of_profile(profile: bytes, mode: str, deep: bool) -> Conversion | None:
     except (ImageCms.PyCMSError, OSError, TypeError) as error:
         raise ValueError("a damaged colour profile") from error
 
+    def band(pixels: NDArray) -> NDArray[np.uint8]:
+        scale = {np.dtype(np.uint8): 1.0, np.dtype(np.uint16): 1 / 257}.get(pixels.dtype, 255.0)
+        shallow = pixels if scale == 1 else np.clip(pixels * scale + 0.5, 0, 255).astype(np.uint8)
+        image = Image.frombytes(mode, (pixels.shape[1], pixels.shape[0]), np.ascontiguousarray(shallow).tobytes())
+        turned = ImageCms.applyTransform(image, transform)
+        assert turned is not None
+        return np.asarray(turned)
+
     def eight(pixels: NDArray) -> NDArray[np.uint8]:
-        shallow = (
-            pixels
-            if pixels.dtype == np.uint8
-            else (pixels / (257 if pixels.dtype == np.uint16 else 1 / 255)).astype(np.uint8)
-        )
-        out = np.empty(pixels.shape[:2] + (3,), np.uint8)
-        step = max(1, ROWS // max(1, pixels.shape[1]))
-        for y in range(0, len(pixels), step):
-            band = np.ascontiguousarray(shallow[y : y + step])
-            image = Image.frombytes(mode, (band.shape[1], band.shape[0]), band.tobytes())
-            turned = ImageCms.applyTransform(image, transform)
-            assert turned is not None
-            out[y : y + step] = np.asarray(turned)
-        return out
+        return _by_bands(pixels, np.uint8, band)
 
     if mode == "RGB":
         steps = np.arange(0, 256, 51, dtype=np.uint8)
@@ -202,6 +202,15 @@ def of_profile(profile: bytes, mode: str, deep: bool) -> Conversion | None:
         return Conversion(name, eight)
     exact = _deep(profile) if mode == "RGB" else None
     return Conversion(name, exact) if exact else Conversion(f"{name}, in 8 bit", eight)
+
+
+def asked_for(profile: bytes, mode: str, deep: bool, notes: list[str]) -> Conversion | None:
+    """As `of_profile`; one that cannot be used is left aside, and that is noted."""
+    try:
+        return of_profile(profile, mode, deep)
+    except ValueError as error:
+        notes.append(f"It carries {error}, which is left aside.")
+        return None
 
 
 def from_lab(lab: NDArray[np.float32]) -> NDArray[np.float32]:

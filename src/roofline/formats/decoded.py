@@ -25,13 +25,12 @@ class Decoded:
     conversion: Conversion | None = None
     turned: bool = False
     premultiplied: bool = False
+    inks: bool = False
 
     @property
     def alpha(self) -> bool:
         """Whether the last channel is alpha; of CMYK's four channels none is."""
         return self.pixels.ndim == 3 and self.pixels.shape[2] in (2, 4) and not self.inks
-
-    inks: bool = False
 
 
 def guard(width: int, height: int, bytes_each: float, name: str) -> None:

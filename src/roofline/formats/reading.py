@@ -91,11 +91,7 @@ def _deep_png(data: bytes, name: str) -> NDArray:
 def _conversion(image: Image.Image, mode: str, deep: bool, notes: list[str]) -> colour.Conversion | None:
     profile = image.info.get("icc_profile")
     if profile:
-        try:
-            return colour.of_profile(profile, mode, deep)
-        except ValueError as error:
-            notes.append(f"It carries {error}, which is left aside.")
-            return None
+        return colour.asked_for(profile, mode, deep, notes)
     if image.format == "PNG" and "srgb" not in image.info:
         return colour.of_gamma(image.info.get("gamma"), image.info.get("chromaticity"))
     return None

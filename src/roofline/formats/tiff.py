@@ -85,13 +85,7 @@ def _lab(pixels: NDArray, encoded: int, name: str) -> NDArray[np.float32]:
 
 def _profile(page: Any, mode: str, deep: bool, notes: list[str]) -> colour.Conversion | None:
     profile = page.tags.valueof(34675)
-    if not profile:
-        return None
-    try:
-        return colour.of_profile(bytes(profile), mode, deep)
-    except ValueError as error:
-        notes.append(f"It carries {error}, which is left aside.")
-        return None
+    return colour.asked_for(bytes(profile), mode, deep, notes) if profile else None
 
 
 def decode(data: bytes, name: str) -> Decoded:
