@@ -18,11 +18,12 @@ from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.engine import engine_of as compiled
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import scenes
+from roofline.formats.face_pictures import Depth
 from roofline.formats.package import Package, open_package, sentence, strict_json, write_package
 from roofline.formats.plates import mesh_files, plate_pictures
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
-from roofline.work.scene import gather
+from roofline.work.scene import Textures, gather
 
 
 class Bad(click.ClickException):
@@ -202,12 +203,26 @@ def render(
 @click.option(
     "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj or .usda"
 )
-def export(package: Path, out: Path) -> None:
+@click.option(
+    "--textures",
+    type=click.Choice(["faces", "photo"]),
+    default="faces",
+    help="A picture made for each face, or the photos and plates as they are.",
+)
+@click.option(
+    "--texture-format",
+    "depth",
+    type=click.Choice(["png", "png16", "exr"]),
+    default="png",
+    help="Faces' pictures: 8 or 16 bit, or OpenEXR (not in glTF).",
+)
+def export(package: Path, out: Path, textures: Textures, depth: Depth) -> None:
     """Camera, geometry and textures for the next program."""
     if out.suffix.lower() not in scenes.FORMS:
         raise Bad(f"Scenes are written as {', '.join(scenes.FORMS)}; not as '{out.suffix or out.name}'.")
+    scenes.can_hold(out, depth)
     opened = open_package(package)
-    scene = gather(opened.shot, engine_of(opened), moments(opened.shot), opened.read)
+    scene = gather(opened.shot, engine_of(opened), moments(opened.shot), opened.read, textures, depth)
     for path in scenes.write_scene(scene, out):
         click.echo(str(path))
 

@@ -20,7 +20,8 @@ from roofline.core.moment import still
 from roofline.core.move.path import moments
 from roofline.errors import FormatError
 from roofline.formats import scenes
-from roofline.formats.pictures import png, read
+from roofline.formats.pictures import png, read, to_linear
+from roofline.formats.scenes.scene import Piece, prim_names
 from roofline.model.handoff import Delivery
 from roofline.model.move import Move
 from roofline.model.plates import Throw
@@ -77,6 +78,33 @@ def test_patches_carry_a_plate_exactly_where_it_reaches(scene):
                 assert p.plate == "plate"
 
 
+def test_photos_as_they_are_lie_in_place_or_are_refused(scene, monkeypatch):
+    """Half a pixel at most, the ground under the camera included; what cannot be cut so finely is named."""
+    shot, engine, _ = scene
+    data = png(np.full((200, 320, 3), 90, np.uint8))
+    made = gather(shot, engine, moments(shot), lambda name: data, "photo")
+    assert set(made.images) == {"plate"} and made.images["plate"].data == data
+    assert max(p.stray for p in unwrap(engine)) <= 0.5
+    monkeypatch.setattr("roofline.core.handoff.unwrap.MAX_SPLITS", 2)
+    with pytest.raises(FormatError, match="On 'Ground' a plate would lie .* px off"):
+        gather(shot, engine, moments(shot), lambda name: data, "photo")
+
+
+@pytest.mark.parametrize(("depth", "suffix"), [("png16", ".png"), ("exr", ".exr")])
+def test_faces_pictures_may_be_deeper(scene, tmp_path, depth, suffix):
+    shot, engine, eight = scene
+    deep = gather(shot, engine, moments(shot), lambda name: b"", "faces", depth)
+    key = "house/front#1"
+    assert deep.images[key].suffix == suffix
+    a, b = (to_linear(read(made.images[key].data)) for made in (eight, deep))
+    assert a.shape == b.shape and np.abs(a[..., :3] - b[..., :3]).max() < 0.01
+    assert len(np.unique(b[..., 0])) > 2 * len(np.unique(a[..., 0]))
+    if depth == "exr":
+        with pytest.raises(FormatError, match="glTF holds PNG"):
+            scenes.write_scene(deep, tmp_path / "a.glb")
+    assert Usd.Stage.Open(str(scenes.write_scene(deep, tmp_path / "a.usda")[0]))
+
+
 def test_area_is_neither_lost_nor_doubled(scene):
     _, engine, _ = scene
     area = {}
@@ -112,7 +140,11 @@ def test_gltf_holds_meshes_textures_and_the_moving_camera(scene, tmp_path, suffi
     assert 2 * first.focal * np.tan(g.cameras[0].perspective.yfov / 2) == pytest.approx(100)
     assert array(g.animations[0].samplers[0].input, 1)[-1, 0] == pytest.approx(7 / 24)
     assert {m.name for m in g.meshes} == {"Ground", "House"}
-    assert g.images[0].bufferView is not None
+    assert "House / front" in {m.name for m in g.materials} and g.images[0].bufferView is not None
+    house = next(n for n in g.nodes if n.name == "House")
+    assert house.translation == pytest.approx([3, 0, -10.5]) and house.extras["id"] == "house"
+    assert len(array(next(m for m in g.meshes if m.name == "House").primitives[0].attributes.POSITION, 3)) == 4
+    assert {c.name for c in g.cameras} == {"lens", "Photo photo"}
     loaded = trimesh.load(path, process=False)
     assert {"Ground", "House"} <= {n.split("_")[0] for n in loaded.graph.nodes_geometry} | set(loaded.graph.nodes)
     with pytest.raises(Exception, match="overwritten"):
@@ -135,13 +167,18 @@ def test_usd_opens_with_the_camera_in_place(scene, tmp_path):
     p = ndc.Transform(tuple(point))
     assert np.allclose([(p[0] + 1) / 2 * 160, (1 - p[1]) / 2 * 100], (120, 30), atol=1e-2)
     meshes = [p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]
-    assert len(meshes) == len(out.patches)
+    assert len(meshes) == sum(len(p.surfaces) for p in out.pieces)
+    assert {"House / front", "Ground / top 1"} & {p.GetDisplayName() for p in meshes}
+    assert stage.GetFramesPerSecond() == 24 and all(UsdGeom.Mesh(p).GetExtentAttr().Get() for p in meshes)
+    assert camera.horizontalAperture * 100 == pytest.approx(36)  # millimetres, a unit being a metre
 
 
 def test_obj_is_read_with_its_texture(scene, tmp_path):
     _, _, out = scene
     files = scenes.write_scene(out, tmp_path / "scene.obj")
     assert {f.suffix for f in files} == {".obj", ".mtl", ".png"}
+    lines = files[0].read_text().splitlines()
+    assert [x for x in lines if x.startswith("o ")] == ["o Ground", "o House"] and "g House / front" in lines
     loaded = trimesh.load(files[0], process=False)
     total = sum(g.area for g in loaded.geometry.values())
     assert total == pytest.approx(3600 + 66, rel=1e-4)
@@ -149,22 +186,24 @@ def test_obj_is_read_with_its_texture(scene, tmp_path):
 
 
 def test_odd_ids_give_a_usd_that_opens_and_names_that_differ(scene, tmp_path):
-    shot, engine, made = scene
+    made = scene[2]
     names = ["1-front", "a-b", "a_b", "a@b", 'a"b', "ü", "9"]
-    idents = scenes.prim_names(names)
+    idents = prim_names(names)
     assert len(set(idents.values())) == len(names)
     assert all(Sdf.Path.IsValidIdentifier(i) for i in idents.values())
-    picture = made.textures["plate"]
-    odd = [replace(p, solid=names[i % 7], plate=p.plate and names[i % 3]) for i, p in enumerate(made.patches)]
-    textures = dict.fromkeys(names[:3], picture) | {"p@q": picture}
+    (key, picture), *_ = made.images.items()
+    surface = next(s for p in made.pieces for s in p.surfaces if s.image)
+    pieces = [Piece(n, n, None, False, [replace(surface, name=f"{n} / {n}", image=n)]) for n in names]
     out = tmp_path / "odd.usda"
-    written = scenes.write_scene(replace(made, patches=odd, textures=textures), out)
+    written = scenes.write_scene(
+        replace(made, pieces=pieces, images={n: replace(picture, name=f"{n} / top") for n in names}), out
+    )
     stage = Usd.Stage.Open(str(out))
-    assert stage and len([p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]) == len(odd)
+    assert stage and len([p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)]) == len(names)
     assert all(path.is_file() and "@" not in path.name for path in written)
     shaders = [UsdShade.Shader(p) for p in stage.Traverse() if p.IsA(UsdShade.Shader)]
     files = [s.GetInput("file").Get().resolvedPath for s in shaders if s.GetInput("file")]
-    assert len(files) == 4 and all(files)
+    assert len(files) == len(names) and all(files)
 
 
 @pytest.mark.parametrize("suffix", [".obj", ".usda"])
@@ -185,7 +224,7 @@ def test_a_plate_keeps_its_own_alpha(scene):
     clear[:, 60:] = (200, 100, 50, 255)
     for stored in (clear, clear.astype(np.uint16) * 257):
         texture = texture_of(shot, shot.plates[0], lambda name, stored=stored: png(stored))
-        assert texture.alpha and texture.suffix == ".png"
+        assert texture.alpha == "blend" and texture.suffix == ".png"
         assert (read(texture.data) == clear).all()
     opaque = texture_of(shot, shot.plates[0], lambda name: png(clear[..., :3]))
-    assert not opaque.alpha and opaque.data == png(clear[..., :3])
+    assert opaque.alpha == "opaque" and opaque.data == png(clear[..., :3])

@@ -8,6 +8,7 @@ from typing import Any
 
 from roofline.core.move.path import moments
 from roofline.formats import scenes
+from roofline.formats.face_pictures import Depth
 from roofline.formats.package import write_package
 from roofline.model.shot import Shot
 from roofline.stages.shots import fresh_id
@@ -25,7 +26,7 @@ from roofline.work.render import (
     render_video,
     video_file,
 )
-from roofline.work.scene import gather
+from roofline.work.scene import Textures, gather
 
 
 def deliver(
@@ -37,17 +38,21 @@ def deliver(
     bend: bool = False,
     alpha: bool = True,
     depth: bool = False,
+    textures: Textures = "faces",
+    pictures: Depth = "png",
 ) -> Job:
     """Order frames or a video, or a scene (glb, gltf, obj, usda) or the shot package (zip), as the next version.
 
-    ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have. Raises FormatError for
-    channels that the form cannot have.
+    ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have; ``textures``,
+    ``pictures``: what lies on a scene's faces, see `roofline.work.scene.gather`. Raises FormatError for what the form
+    cannot have.
     """
     if form in FORMS:
         Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, desk.engines)
         how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth}
         return desk.order(shot_id, "deliver", f"Render {form}", form=form, **how)
-    return desk.order(shot_id, "export", f"Export {form}", form=form)
+    scenes.can_hold(Path(f"scene.{form}"), pictures)
+    return desk.order(shot_id, "export", f"Export {form}", form=form, textures=textures, pictures=pictures)
 
 
 def _folder(desk: Desk, order: Order) -> Path:
@@ -108,9 +113,17 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         write_package(shot, desk.store.blobs.read, out)
         files = [out.name]
     else:
-        tell(0.1, "cutting surfaces to keep the picture in place")
-        scene = gather(shot, desk.engine(shot), moments(shot), desk.store.blobs.read)
-        tell(0.7, "writing the file")
+        tell(0.05, "looking at what the frames show")
+        how = order.body.get("textures", "faces"), order.body.get("pictures", "png")
+        scene = gather(
+            shot,
+            desk.engine(shot),
+            moments(shot),
+            desk.store.blobs.read,
+            *how,
+            lambda share: tell(0.1 + 0.8 * share, "making each face's picture"),
+        )
+        tell(0.95, "writing the file")
         files = [path.name for path in scenes.write_scene(scene, out)]
     tell(0.99, "keeping the version")
     return _keep(desk, order, form, files, shot.delivery.frames)

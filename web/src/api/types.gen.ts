@@ -1533,6 +1533,18 @@ export interface components {
              * @default null
              */
             last: number | null;
+            /**
+             * Pictures
+             * @default png
+             * @enum {string}
+             */
+            pictures: "png" | "png16" | "exr";
+            /**
+             * Textures
+             * @default faces
+             * @enum {string}
+             */
+            textures: "faces" | "photo";
         };
         /**
          * DepthReading

@@ -14,17 +14,21 @@ from roofline.core.throw.lent import lent, write_table
 from roofline.core.throw.measure import REACHED, reach
 from roofline.core.throw.sight import raster_view
 
-MAX_SPLITS = 9
+MAX_SPLITS = 13
 
 
 @dataclass
 class Patch:
-    """Triangles of one solid that carry one plate (None: nothing thrown): corners (T, 3, 3), uv (T, 3, 2)."""
+    """Triangles of one solid that carry one plate (None: nothing thrown): corners (T, 3, 3), uv (T, 3, 2).
+
+    ``stray``: by how many plate pixels its picture lies off its place at most.
+    """
 
     solid: str
     plate: str | None
     corners: Array
     uv: Array
+    stray: float = 0.0
 
 
 @njit(cache=True, error_model="numpy")
@@ -55,10 +59,14 @@ def first_reach(engine: Engine, points: Array, faces: np.ndarray) -> np.ndarray:
     return best
 
 
-def split(corners: Array, faces: np.ndarray, engine: Engine, pixels: float) -> tuple[Array, np.ndarray]:
-    """Halve the longest edges until linear interpolation strays less than `pixels` from every plate's projection."""
+def split(corners: Array, faces: np.ndarray, engine: Engine, pixels: float) -> tuple[Array, np.ndarray, Array]:
+    """Halve the longest edges until linear interpolation strays less than `pixels` from every plate's projection.
+
+    Returns triangles (T, 3, 3), their faces (T,), and by how many plate pixels each strays (T,): more than asked for
+    where they could not be cut finely enough.
+    """
     s, g = engine.throws, engine.geometry
-    done_c, done_f = [], []
+    done: list[tuple[Array, np.ndarray, Array]] = []
     for _ in range(2 * MAX_SPLITS):
         middle = 0.5 * (corners + np.roll(corners, -1, axis=1))
         stray = np.zeros(len(corners))
@@ -76,11 +84,10 @@ def split(corners: Array, faces: np.ndarray, engine: Engine, pixels: float) -> t
             stray = np.maximum(stray, np.where(ahead & seen, np.nan_to_num(off), 0))
             stray = np.where(across, 1e9, stray)
         cut = stray > pixels
-        done_c.append(corners[~cut])
-        done_f.append(faces[~cut])
+        done.append((corners[~cut], faces[~cut], stray[~cut]))
         if not cut.any():
-            return np.concatenate(done_c), np.concatenate(done_f)
-        c, f = corners[cut], faces[cut]
+            break
+        c, f, left = corners[cut], faces[cut], np.tile(stray[cut], 2)
         length = np.linalg.norm(np.roll(c, -1, axis=1) - c, axis=-1)
         k = length.argmax(1)
         rows = np.arange(len(c))
@@ -88,13 +95,16 @@ def split(corners: Array, faces: np.ndarray, engine: Engine, pixels: float) -> t
         m = 0.5 * (a + b)
         corners = np.concatenate([np.stack([a, m, d], 1), np.stack([m, b, d], 1)])
         faces = np.concatenate([f, f])
-    return np.concatenate([*done_c, corners]), np.concatenate([*done_f, faces])
+    else:
+        done.append((corners, faces, left))
+    c, f, left = (np.concatenate(part) for part in zip(*done, strict=True))
+    return c, f, left
 
 
 def unwrap(engine: Engine, pixels: float = 0.5) -> list[Patch]:
     """Patches of the whole scene. ``uv`` runs 0…1 over the plate's picture, from its top left corner."""
     s, g = engine.throws, engine.geometry
-    corners, faces = split(g.corners.copy(), g.tri_face.astype(np.int64), engine, pixels)
+    corners, faces, stray = split(g.corners.copy(), g.tri_face.astype(np.int64), engine, pixels)
     pair = first_reach(engine, corners.mean(1), faces)
     out = []
     plate = np.where(pair >= 0, s.pair_plate[pair] if len(s.pair_plate) else -1, -1)
@@ -109,5 +119,5 @@ def unwrap(engine: Engine, pixels: float = 0.5) -> list[Patch]:
             x0, y0, w, h = s.canvas[p, :4]
             seen = s.views[p].homogeneous(corners[mine])
             uv = (seen[..., :2] / np.maximum(seen[..., 2:], 1e-6) - [x0, y0]) / [w, h]
-            out.append(Patch(g.solid_ids[solid], s.plates[p], corners[mine], uv))
+            out.append(Patch(g.solid_ids[solid], s.plates[p], corners[mine], uv, float(stray[mine].max())))
     return out

@@ -118,9 +118,20 @@ class Engine:
     def _nearest(self, moment: Moment) -> tuple[Cast, NDArray[np.int32]]:
         """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is
         needed."""
-        rest = resting(self.geometry, self.throws, NOTHING_SEEN)
-        cast = rest._replace(**project(self.geometry, self.throws, moment)._asdict())
+        cast = self._nearest_cast(moment)
         return cast, rasterise(cast, self.geometry.pieces.face, moment.view.width, moment.view.height)
+
+    def _nearest_cast(self, moment: Moment) -> Cast:
+        rest = resting(self.geometry, self.throws, NOTHING_SEEN)
+        return rest._replace(**project(self.geometry, self.throws, moment)._asdict())
+
+    def nearest(self, moment: Moment, behind: bool = False) -> NDArray[np.int32]:
+        """The nearest face (H, W) at every pixel centre, −1 where there is none; ``behind``: cut-outs not counted."""
+        q = self.geometry.pieces
+        if not behind:
+            return self._nearest(moment)[1]
+        opaque = np.where(self.geometry.cutout[q.face], np.int32(-1), q.face)
+        return rasterise(self._nearest_cast(moment), opaque, moment.view.width, moment.view.height)
 
     def covered(self, moment: Moment) -> float:
         """The share, 0…1, of a view in which there is any surface."""

@@ -38,6 +38,15 @@ const GROUPS: Record<keyof typeof FORMS, string> = {
 const bend = ref(false)
 const alpha = ref(true)
 const depth = ref(false)
+/** What lies on a scene's faces. */
+const faces = ref<'png' | 'png16' | 'exr' | 'photo'>('png')
+const FACES = [
+  ['png', 'A picture for each face, PNG, 8 bit'],
+  ['png16', 'A picture for each face, PNG, 16 bit'],
+  ['exr', 'A picture for each face, OpenEXR'],
+  ['photo', 'Photos and plates as they are'],
+] as const
+const offered = computed(() => FACES.filter(([f]) => f !== 'exr' || !form.value.startsWith('gl')))
 const halved = computed(() => group.value === 'video' && form.value !== 'ffv1')
 const even = (n: number) => n + (n % 2)
 /** The home photo, when its lens bends. */
@@ -58,6 +67,9 @@ const deliver = () =>
     bend: bend.value && bends.value && pictures.value,
     alpha: group.value !== 'frames' || alpha.value,
     depth: form.value === 'exr' && depth.value && !(bend.value && bends.value),
+    textures: faces.value === 'photo' ? 'photo' : 'faces',
+    pictures:
+      group.value === 'scene' && offered.value.some(([f]) => f === faces.value && f !== 'photo') ? faces.value : 'png',
   })
 function choose(g: keyof typeof FORMS) {
   group.value = g
@@ -98,6 +110,16 @@ function choose(g: keyof typeof FORMS) {
         data-depth
         >Depth in metres</ElCheckbox
       >
+      <fieldset v-if="group === 'scene'" class="faces" data-faces>
+        <legend>On its faces</legend>
+        <ElRadio v-for="[f, n] in offered" :key="f" v-model="faces" class="form" name="faces" :value="f">{{
+          n
+        }}</ElRadio>
+        <p v-if="faces === 'photo'" class="sentence">
+          Faces are cut up until the picture lies in place to half a pixel. What a plate does not reach is not told from
+          what it does behind other pieces.
+        </p>
+      </fieldset>
       <p v-if="halved && (d.width % 2 || d.height % 2)" class="sentence warn" data-odd>
         This video halves its colour and needs even sizes: it will be {{ even(d.width) }} × {{ even(d.height) }} px, the
         last row or column repeated.
@@ -138,6 +160,12 @@ function choose(g: keyof typeof FORMS) {
 .groups button {
   margin-right: -1px;
   padding: 7px 2px;
+}
+.faces {
+  border: 0;
+  border-top: 1px solid var(--rule);
+  margin: 8px 0 0;
+  padding: 6px 0 0;
 }
 .form {
   display: flex;
