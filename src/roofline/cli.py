@@ -8,21 +8,25 @@ from pathlib import Path
 from typing import Any
 
 import click
+import cv2
+import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from roofline.core.move.path import moment_at, moments, shot_path
+from roofline.core.survey.detect import find
 from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.engine import engine_of as compiled
 from roofline.errors import PackageError, RoofLineError
-from roofline.formats import scenes
+from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
 from roofline.formats.package import Package, open_package, sentence, strict_json, write_package
 from roofline.formats.plates import mesh_files, plate_pictures
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
+from roofline.work.begin import How, Spread, begin, begun_survey
 from roofline.work.scene import Textures, gather
 
 
@@ -122,6 +126,85 @@ def survey(files: tuple[Path, ...], one_lens: bool, as_json: bool) -> None:
         )
         for line in (*result.assumed, *result.warnings):
             click.echo("  " + line)
+
+
+@main.command("find")
+@click.argument("photo", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print the full result as JSON.")
+def find_command(photo: Path, as_json: bool) -> None:
+    """One press on a photograph: its edges and its camera."""
+    data = photo.read_bytes()
+    facts = pictures.examine(data, photo.name)
+    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(data, photo.name))[..., :3], cv2.COLOR_RGB2GRAY)
+    survey = begun_survey(facts.facts, facts.width, facts.height)
+    found = find(
+        np.asarray(grey),
+        SurveyInput.model_validate(survey.model_dump() | {"width": facts.width, "height": facts.height}),
+    )
+    result = found.result
+    if not as_json:
+        click.echo(
+            f"{photo.name}: f {result.camera.focal_px:.1f} ± {result.sigma.focal_px or 0:.1f} px, "
+            f"{len(found.edges)} edges, rotation ± {result.sigma.rotation_deg:.2f}°"
+        )
+        for line in (*result.assumed, *result.warnings):
+            click.echo("  " + line)
+        return
+    out = result.model_dump(mode="json")
+    for told, edge in zip(out["edges"], found.edges, strict=True):
+        told |= {"family": edge.family, "points": [list(p) for p in edge.points]}
+    out["others"] = [
+        {"camera": o.camera.model_dump(mode="json"), "sigma": o.sigma.model_dump(mode="json"), "share": o.share}
+        for o in found.others
+    ]
+    put(out)
+
+
+def size_of(text: str | None) -> tuple[int, int] | None:
+    """'1920x1080' → width and height."""
+    if text is None:
+        return None
+    try:
+        width, height = (int(v) for v in text.lower().replace("×", "x").split("x"))
+    except ValueError:
+        raise Bad(f"'{text}' is not a size; write it like 1920x1080.") from None
+    if not (16 <= width <= 16384 and 16 <= height <= 16384):
+        raise Bad(f"A frame has 16 to 16384 pixels a side, not {width} × {height}.")
+    return width, height
+
+
+@main.command("begin")
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="The package: a folder, or FILE.zip.")
+@click.option("--lens", type=click.FloatRange(4, 2900), help="35 mm equivalent, over the diagonal; taken as known.")
+@click.option("--eye", type=click.FloatRange(0.01, 9000), default=1.6, help="Metres from the ground to the eye.")
+@click.option("--size", help="Delivered size, such as 1920x1080.")
+@click.option("--fps", type=click.FloatRange(0.01, 240), default=24.0)
+@click.option("--frames", type=click.IntRange(1, 100_000), default=96)
+@click.option("--near", type=click.FloatRange(0.01, 1e5), default=4.0, help="Metres to the nearest layer.")
+@click.option("--far", type=click.FloatRange(0.02, 1e6), default=40.0, help="Metres to the farthest layer.")
+@click.option("--spread", type=click.Choice(["parallax", "ratio", "steps"]), default="parallax")
+def begin_command(
+    files: tuple[Path, ...],
+    out: Path,
+    lens: float | None,
+    eye: float,
+    size: str | None,
+    fps: float,
+    frames: int,
+    near: float,
+    far: float,
+    spread: Spread,
+) -> None:
+    """A shot from pictures: a photograph, or layers (first the nearest), with a first move that holds."""
+    if out.exists():
+        raise Bad(f"{out} is there already; nothing was overwritten.")
+    how = How(lens, eye, size_of(size), fps, frames, near, far, spread)
+    begun = begin([(f.name, f.read_bytes()) for f in files], how)
+    write_package(begun.shot, lambda name: begun.files[name], out)
+    for note in begun.notes:
+        click.echo(note, err=True)
+    click.echo(str(out))
 
 
 @main.command("check")

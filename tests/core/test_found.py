@@ -238,8 +238,8 @@ def test_a_horizon_and_a_focal_length_are_enough_for_tilt_and_roll():
 def test_refusals_are_explained():
     s = scene(9, 12)
     given, _ = s.given(0.5)
-    with pytest.raises(SurveyError, match="contradicts the edges"):
-        solve(given.model_copy(update={"focal_px": FocalPrior(value=2.2 * s.view.focal, sigma=5)}))
+    torn = solve(given.model_copy(update={"focal_px": FocalPrior(value=2.2 * s.view.focal, sigma=5)}))
+    assert any("contradicts the edges" in w for w in torn.warnings)  # there is a camera all the same
     star = [
         edge_of(
             ("run", "rise")[n % 2],

@@ -31,6 +31,7 @@ class Photo(Model):
     problem: str | None = None
     camera: Camera | None = None
     lens: Name | None = None  # photos that name the same lens share focal length, principal point and distortion
+    assumed: list[str] = []  # what the camera rests on that is not measured, as sentences
     standpoint: Id | None = None  # the photo from whose standpoint (a tripod's) this one was taken as well
 
     @model_validator(mode="after")

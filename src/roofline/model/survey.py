@@ -46,6 +46,19 @@ class Edge(Model):
 class FocalPrior(Model):
     value: Positive
     sigma: Annotated[float, Field(ge=0)]
+    source: Literal["typed", "file"] = "typed"
+
+
+class Assumption(Model):
+    """What stands in for what is not known of a photo, until edges, tapes or figures say it.
+
+    The lens as 35 mm equivalent over the diagonal (CIPA DCG-001); the horizon as two pixels, level at half height
+    where it is null; the eye's height over the ground.
+    """
+
+    lens_mm35: Annotated[float, Field(gt=3, lt=3000)] = 35.0
+    horizon: tuple[Vec2, Vec2] | None = None
+    eye_m: Annotated[float, Field(gt=0, lt=10_000)] = 1.6
 
 
 class Length(Model):
@@ -70,6 +83,7 @@ class Survey(Model):
     camera_height_m: float | None = None
     datum: Vec2 | None = None
     horizon: tuple[Vec2, Vec2] | None = None  # two pixels of a horizon that is seen (the sea, a plain)
+    assumption: Assumption | None = None  # what stands in for what is not known; null: nothing does
 
     @model_validator(mode="after")
     def _named(self) -> Survey:
@@ -143,6 +157,7 @@ class SurveyResult(Model):
     effect: Effect | None = None
     advice: list[Advice] = []
     position_sigma_m: Vec3 | None = None  # of a photo joined to another one's world
+    stands_in: list[Literal["lens", "horizon", "eye"]] = []  # which figures rest on an assumption
 
 
 class Tie(Model):

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Response
+from pydantic import Field
 
 from roofline.model.handoff import Delivery
 from roofline.server.routes import Routes, Width
-from roofline.server.site import SHOT, Site, uploaded
-from roofline.server.state import ShotState
-from roofline.stages import photo
+from roofline.server.site import SHOT, Site, all_uploaded, uploaded
+from roofline.server.state import JobState, ShotState, job_state
+from roofline.stages import beginning, photo
+from roofline.work.begin import How, Spread
+
+Lens = Annotated[float, Field(gt=3, lt=3000)]  # 35 mm equivalent, over the diagonal
+Eye = Annotated[float, Field(gt=0, lt=10_000)]  # metres above the ground
+Metres = Annotated[float, Field(gt=0, lt=1e7)]
 
 
 def add_routes(site: Site, routes: Routes) -> None:
@@ -21,6 +27,30 @@ def add_routes(site: Site, routes: Routes) -> None:
         """Bring a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF)."""
         photo.bring(desk, shot_id, *uploaded())
         return states.changed(shot_id)
+
+    @routes.add(
+        "POST",
+        SHOT + "/begin",
+        returns=JobState,
+        files=True,
+        query={"lens": Lens, "eye": Eye, "near": Metres, "far": Metres, "spread": Spread},
+    )
+    def begin_shot(
+        shot_id: str,
+        lens: float | None = None,
+        eye: float = 1.6,
+        near: float = 4.0,
+        far: float = 40.0,
+        spread: Spread = "parallax",
+    ) -> JobState:
+        """Begin from pictures: one, one layered file, or several with alpha, first the nearest."""
+        how = How(lens_mm35=lens, eye_m=eye, near_m=near, far_m=far, spread=spread)
+        return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how))
+
+    @routes.add("POST", SHOT + "/first-move", returns=JobState)
+    def make_first_move(shot_id: str) -> JobState:
+        """A set that is whole from home, room around the frame, and a push-in that just holds."""
+        return job_state(beginning.order_first_move(desk, shot_id))
 
     @routes.add("DELETE", SHOT + "/photos/<photo_id>", returns=ShotState)
     def remove_photo(shot_id: str, photo_id: str) -> ShotState:

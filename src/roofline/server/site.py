@@ -20,6 +20,17 @@ class Site:
         self.desk, self.states = desk, States(desk)
 
 
+def all_uploaded() -> list[tuple[str, bytes]]:
+    """All uploaded files in their order: names and bytes."""
+    out = [(Path(f.filename or "picture").name, f.read()) for f in request.files.getlist("file")]
+    if not out:
+        raise FormatError("No file was sent.")
+    for name, data in out:
+        if not data:
+            raise FormatError(f"{name} is empty.")
+    return out
+
+
 def uploaded() -> tuple[str, bytes]:
     """The one uploaded file: name and bytes."""
     file = request.files.get("file")

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from flask import Response
 from pydantic import Field
 
-from roofline.core.survey.detect import FOUND_SIGMA
+from roofline.core.survey.detect import FOUND_SIGMA, Found
 from roofline.errors import SurveyError
 from roofline.model.base import Model, Name, Vec2
 from roofline.model.changes import Items, SurveyChange
@@ -26,13 +26,28 @@ class TrySurvey(Model):
 
 
 class FoundEdges(Model):
-    """Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length."""
+    """Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
+
+    `others`: the next best readings of the picture.
+    """
 
     edges: list[Edge]
     result: SurveyResult
     share: float
     distortion: bool
     edge_sigma_px: float
+    others: list[FoundEdges] = []
+
+
+def found_edges(found: Found) -> FoundEdges:
+    return FoundEdges(
+        edges=found.edges,
+        result=found.result,
+        share=found.share,
+        distortion=found.distortion,
+        edge_sigma_px=FOUND_SIGMA,
+        others=[found_edges(o.found) for o in found.others],
+    )
 
 
 class Snap(Model):
@@ -100,14 +115,7 @@ def _edges(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/photos/<photo_id>/survey/find", returns=FoundEdges)
     def find_edges(shot_id: str, photo_id: str) -> FoundEdges:
         """Look for edges in the photo; nothing is kept."""
-        found = survey.find_edges(desk, shot_id, photo_id)
-        return FoundEdges(
-            edges=found.edges,
-            result=found.result,
-            share=found.share,
-            distortion=found.distortion,
-            edge_sigma_px=FOUND_SIGMA,
-        )
+        return found_edges(survey.find_edges(desk, shot_id, photo_id))
 
     @routes.add("POST", SHOT + "/photos/<photo_id>/survey/snap", body=Snap, returns=Snapped)
     def snap_edge(shot_id: str, photo_id: str, body: Snap) -> Snapped:

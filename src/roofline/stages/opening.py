@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from roofline.stages import handoff, move, plates, showing
+from roofline.stages import beginning, handoff, move, plates, showing
 from roofline.store.clearing import clear, sweep_deliveries
 from roofline.store.orders import Order
 from roofline.store.store import Store
@@ -21,6 +21,8 @@ def kinds(desk: Desk) -> dict[str, Kind]:
     """The kinds of long work that can be ordered."""
     undone = partial(handoff.undone, desk)
     return {
+        "begin": Kind(partial(beginning.run_begin, desk)),
+        "first_move": Kind(partial(beginning.run_first_move, desk)),
         "check": Kind(partial(move.run_check, desk)),
         "judge": Kind(partial(move.run_check, desk), behind=True),
         "bring_back": Kind(partial(move.run_bring_back, desk)),

@@ -19,6 +19,7 @@ from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.stages.shots import fresh_id
+from roofline.work.begin import begun_survey
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
 
@@ -57,7 +58,15 @@ def bring(desk: Desk, shot_id: str, filename: str, data: bytes) -> str:
         made = fresh_id(name, [p.id for p in shot.photos])
         plate = fresh_id(name, [p.id for p in shot.plates])
         shot.photos.append(
-            Photo(id=made, name=name, file=file, width=facts.width, height=facts.height, facts=facts.facts)
+            Photo(
+                id=made,
+                name=name,
+                file=file,
+                width=facts.width,
+                height=facts.height,
+                facts=facts.facts,
+                survey=begun_survey(facts.facts, facts.width, facts.height),
+            )
         )
         shot.plates.append(Plate(id=plate, name=name, photo=made, file=file, canvas=(0, 0, facts.width, facts.height)))
         shot.throws.append(Throw(plate=plate, targets=[]))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 import shutil
 from pathlib import Path
@@ -12,27 +11,8 @@ from roofline.formats import meshes, pictures
 from roofline.formats.package import files_of, open_package, with_files
 from roofline.model.shot import Shot
 from roofline.work.desk import Desk
-
-
-def fresh_id(prefix: str, taken: list[str]) -> str:
-    """`prefix`, or the first of prefix2, prefix3 … that is free."""
-    base = re.sub(r"[^a-z0-9]+", "-", prefix.lower()).strip("-")[:40] or "item"
-    n, ident = 1, base
-    while ident in taken:
-        n += 1
-        ident = f"{base}{n}"
-    return ident
-
-
-def fresh_name(name: str, taken: set[str]) -> str:
-    """`name`, or with the next number that is free: Post, Post 2, Post 3."""
-    if name not in taken:
-        return name
-    stem = re.sub(r"\s+\d+$", "", name)
-    n = 2
-    while f"{stem} {n}" in taken:
-        n += 1
-    return f"{stem} {n}"
+from roofline.work.ids import fresh_id as fresh_id
+from roofline.work.ids import fresh_name as fresh_name
 
 
 def rename(desk: Desk, shot_id: str, name: str) -> None:

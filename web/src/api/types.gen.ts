@@ -126,6 +126,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin from pictures: one, one layered file, or several with alpha, first the nearest. */
+        post: operations["begin_shot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/bring-back": {
         parameters: {
             query?: never;
@@ -326,6 +343,23 @@ export interface paths {
         get: operations["events"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/first-move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A set that is whole from home, room around the frame, and a push-in that just holds. */
+        post: operations["make_first_move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1027,6 +1061,39 @@ export interface components {
             to: string;
         };
         /**
+         * Assumption
+         * @description What stands in for what is not known of a photo, until edges, tapes or figures say it.
+         *
+         *     The lens as 35 mm equivalent over the diagonal (CIPA DCG-001); the horizon as two pixels, level at half height
+         *     where it is null; the eye's height over the ground.
+         */
+        Assumption: {
+            /**
+             * Eye M
+             * @default 1.6
+             */
+            eye_m: number;
+            /**
+             * Horizon
+             * @default null
+             */
+            horizon: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /**
+             * Lens Mm35
+             * @default 35
+             */
+            lens_mm35: number;
+        };
+        /**
          * Backdrop
          * @description A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero.
          *
@@ -1701,12 +1768,20 @@ export interface components {
         FocalPrior: {
             /** Sigma */
             sigma: number;
+            /**
+             * Source
+             * @default typed
+             * @enum {string}
+             */
+            source: "typed" | "file";
             /** Value */
             value: number;
         };
         /**
          * FoundEdges
          * @description Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
+         *
+         *     `others`: the next best readings of the picture.
          */
         FoundEdges: {
             /** Distortion */
@@ -1715,6 +1790,11 @@ export interface components {
             edge_sigma_px: number;
             /** Edges */
             edges: components["schemas"]["Edge"][];
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["FoundEdges"][];
             result: components["schemas"]["SurveyResult"];
             /** Share */
             share: number;
@@ -2635,6 +2715,11 @@ export interface components {
         };
         /** Photo */
         Photo: {
+            /**
+             * Assumed
+             * @default []
+             */
+            assumed: string[];
             /** @default null */
             camera: components["schemas"]["Camera"] | null;
             /**
@@ -2678,6 +2763,7 @@ export interface components {
             standpoint: string | null;
             /**
              * @default {
+             *       "assumption": null,
              *       "camera_height_m": null,
              *       "datum": null,
              *       "distortion": "none",
@@ -3351,6 +3437,8 @@ export interface components {
          * @description What is known of a photo: the input of the camera solver, without the photo's size.
          */
         Survey: {
+            /** @default null */
+            assumption: components["schemas"]["Assumption"] | null;
             /**
              * Camera Height M
              * @default null
@@ -3468,6 +3556,11 @@ export interface components {
             /** Rms Px */
             rms_px: number;
             sigma: components["schemas"]["SurveySigma"];
+            /**
+             * Stands In
+             * @default []
+             */
+            stands_in: ("lens" | "horizon" | "eye")[];
             /**
              * Tapes
              * @default []
@@ -4122,6 +4215,50 @@ export interface operations {
             };
         };
     };
+    begin_shot: {
+        parameters: {
+            query?: {
+                lens?: number;
+                eye?: number;
+                near?: number;
+                far?: number;
+                spread?: "parallax" | "ratio" | "steps";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_bring_back: {
         parameters: {
             query?: never;
@@ -4583,6 +4720,37 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_first_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
                 };
             };
             /** @description Refused, with the reason */

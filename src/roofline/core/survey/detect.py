@@ -21,7 +21,7 @@ from roofline.core.survey.solve import solve
 from roofline.core.survey.starts import miss
 from roofline.errors import SurveyError
 from roofline.model.base import FAMILIES
-from roofline.model.survey import Edge, FocalPrior, SurveyInput, SurveyResult
+from roofline.model.survey import Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
 
 WORK_WIDTH = 1800  # pixels across at which segments are looked for
 SHORTEST = 0.009  # of the diagonal
@@ -34,16 +34,34 @@ PER_FAMILY = 22
 POINTS = 5
 FOUND_SIGMA = 0.4  # pixels; what snapped points are good for
 RANDOM = 7
+READINGS, LOOKED_AT = 3, 1500  # of a picture, and hypotheses among which they are
+LEAST_SHARE = 0.6  # of the best hypothesis's score
+APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of one direction
+SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
+RIVAL = 0.9  # a reading with this share of the best one's straight length is not ruled out
+RESAMPLED = 16  # times that the edges are drawn anew, to see how far the camera depends on which were found
+
+
+@dataclass
+class Reading:
+    """One way to read a picture: its camera, and how much of the picture's straight length agrees."""
+
+    camera: Camera
+    sigma: SurveySigma
+    share: float
+    found: Found
 
 
 @dataclass
 class Found:
-    """Edges with their families, the camera that they give, and how much of the picture's straight length agrees."""
+    """Edges with their families, the camera that they give, how much of the picture's straight length agrees, and the
+    next best readings."""
 
     edges: list[Edge]
     result: SurveyResult
     share: float
     distortion: bool
+    others: list[Reading]
 
 
 def segments(grey: NDArray[np.uint8]) -> Array:
@@ -61,13 +79,13 @@ def segments(grey: NDArray[np.uint8]) -> Array:
     return lines[keep]
 
 
-def frame(lines: Array, width: int, height: int, focal: float | None = None) -> tuple[float, Array] | None:
-    """Focal length in pixels and camera directions (3, 3) of run, return and rise as rows; None when nothing agrees.
+def frames(lines: Array, width: int, height: int, focal: float | None = None) -> list[tuple[float, Array]]:
+    """Focal lengths in pixels and camera directions (3, 3) of run, return and rise as rows, of the best readings.
 
-    ``focal``: when it is known beforehand.
+    Best first, each apart from those before it; none when nothing agrees. ``focal``: when it is known beforehand.
     """
     if len(lines) < 6:
-        return None
+        return []
     rng = np.random.default_rng(RANDOM)
     size = float(max(width, height))
     p = (lines - [width / 2, height / 2]) / size
@@ -98,19 +116,26 @@ def frame(lines: Array, width: int, height: int, focal: float | None = None) -> 
     else:
         f = np.full(len(v1), focal / size)
         good = np.ones(len(v1), dtype=bool)
+    # a segment drawn with itself has no vanishing point
+    good &= (np.linalg.norm(v1, axis=1) > 1e-9) & (np.linalg.norm(v2, axis=1) > 1e-9)
     v1, v2, f = v1[good], v2[good], f[good]
     if not len(f):
-        return None
+        return []
     k = np.stack([1 / f, 1 / f, np.ones_like(f)], axis=1)
     d1 = v1 * k
-    d1 /= np.linalg.norm(d1, axis=1, keepdims=True)
+    d1 /= np.maximum(np.linalg.norm(d1, axis=1, keepdims=True), 1e-12)
     d2 = v2 * k
-    d2 -= (d1 * d2).sum(1, keepdims=True) * d1
     d2 /= np.maximum(np.linalg.norm(d2, axis=1, keepdims=True), 1e-12)
-    frames = np.stack([d1, d2, np.cross(d1, d2)], axis=1)  # (H, 3, 3)
-    best, best_score = None, 0.0
+    d2 -= (d1 * d2).sum(1, keepdims=True) * d1
+    apart = np.linalg.norm(d2, axis=1)
+    d1, d2, f = d1[apart > 0.05], d2[apart > 0.05], f[apart > 0.05]  # two directions, not one twice
+    if not len(f):
+        return []
+    d2 /= np.linalg.norm(d2, axis=1, keepdims=True)
+    axes_of = np.stack([d1, d2, np.cross(d1, d2)], axis=1)  # (H, 3, 3)
+    scores = np.zeros(len(f))
     for part in np.array_split(np.arange(len(f)), max(1, len(f) // 400)):
-        points = frames[part] * np.stack([f[part], f[part], np.ones(len(part))], axis=1)[:, None]
+        points = axes_of[part] * np.stack([f[part], f[part], np.ones(len(part))], axis=1)[:, None]
         to = points[:, :, None, :2] - middle[None, None] * points[:, :, None, 2:]
         norm = np.maximum(np.linalg.norm(to, axis=3), 1e-12)
         off = np.abs(to[..., 0] * direction[:, 1] - to[..., 1] * direction[:, 0]) / norm
@@ -119,17 +144,31 @@ def frame(lines: Array, width: int, height: int, focal: float | None = None) -> 
         # a frame that lives on one direction alone says nothing about the lens
         by_family = np.sort((agree * (agree >= agree.max(1, keepdims=True)) * length).sum(2), axis=1)
         score = score + 2.0 * by_family[:, 1]
-        top = int(np.argmax(score))
-        if score[top] > best_score:
-            best_score, best = float(score[top]), (float(f[part[top]]) * size, frames[part[top]])
-    if best is None:
-        return None
-    f_px, axes = best
+        scores[part] = score
+    picked: list[int] = []
+    for i in np.argsort(-scores)[:LOOKED_AT]:
+        if scores[i] < LEAST_SHARE * scores.max() or len(picked) == READINGS:
+            break
+        if all(_apart(f[i], axes_of[i], f[j], axes_of[j]) for j in picked):
+            picked.append(int(i))
+    return [(float(f[i]) * size, _ordered(axes_of[i])) for i in picked]
+
+
+def _apart(f1: float, first: Array, f2: float, second: Array) -> bool:
+    """Whether two frames of directions are two readings of a picture, and not one a little shifted."""
+    if abs(np.log(f1 / f2)) > APART_FOCAL:
+        return True
+    alike = np.abs(first @ second.T).max(1).min()  # of the axis that fits worst
+    return bool(alike < np.cos(APART_TURN))
+
+
+def _ordered(axes: Array) -> Array:
+    """A frame's directions (3, 3) as run, return and rise."""
     rise = int(np.argmax(np.abs(axes[:, 1])))
     level = [i for i in range(3) if i != rise]
     # run is the level direction that lies more along the picture
     run, back = sorted(level, key=lambda i: abs(axes[i, 2]))
-    return f_px, axes[[run, back, rise]]
+    return np.asarray(axes[[run, back, rise]])
 
 
 def assigned(lines: Array, vanishing: Array, angle: float) -> NDArray[np.int64]:
@@ -174,18 +213,50 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
         When no three directions stand out, or the camera that they give is not to be trusted.
     """
     height, width = grey.shape
-    nothing = SurveyError(
-        "No clear directions were found in this picture. Trace edges by hand: those along the front (Run), into depth "
-        "(Return) and upright (Rise)."
-    )
-    lines = segments(grey)
-    prior = known.focal_px
+    lines, prior = segments(grey), known.focal_px
     length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     long = length > LONG * np.hypot(width, height)
-    start = frame(lines[long], width, height, prior.value if prior else None)
-    if start is None:
-        raise nothing
+    readings: list[Found] = []
+    for start in frames(lines[long], width, height, prior.value if prior else None):
+        try:
+            made = _read(grey, lines, long, known, start)
+        except SurveyError:
+            continue
+        if made is not None and all(_differ(made.result, r.result) for r in readings):
+            readings.append(made)
+    readings.sort(key=lambda r: -_standing(r, known))
+    if not readings:
+        raise SurveyError(
+            "No clear directions were found in this picture. Trace edges by hand: those along the front (Run), into "
+            "depth (Return) and upright (Rise)."
+        )
+    best, others = readings[0], readings[1:]
+    best.others = [Reading(r.result.camera, r.result.sigma, r.share, r) for r in others]
+    best.result = _doubted(best, known, others)
+    return best
+
+
+def _standing(found: Found, known: SurveyInput) -> float:
+    """How well a reading stands: by its share of the straight lines, and by what is known of the focal length."""
+    prior = known.focal_px
+    if prior is None or prior.sigma <= 0:
+        return found.share
+    off = (found.result.camera.focal_px - prior.value) / (2 * prior.sigma)
+    return found.share * float(np.exp(-0.5 * off**2))
+
+
+def _differ(a: SurveyResult, b: SurveyResult) -> bool:
+    turn = np.array(a.camera.rotation), np.array(b.camera.rotation)
+    return _apart(a.camera.focal_px, turn[0].T, b.camera.focal_px, turn[1].T)
+
+
+def _read(
+    grey: NDArray[np.uint8], lines: Array, long: NDArray[np.bool_], known: SurveyInput, start: tuple[float, Array]
+) -> Found | None:
+    """One reading of a picture, from a frame of directions to the edges that it settles on; None where it does not."""
+    height, width = grey.shape
     focal, axes = start
+    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     k = np.array([[focal, 0, width / 2], [0, focal, height / 2], [0, 0, 1.0]])
     family = assigned(lines, axes @ k.T, np.radians(2.0))
     bent = known.distortion == "solve"
@@ -196,7 +267,7 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
         edges = _chosen(grey, lines, np.where(long | short, family, -1), width, height, POINTS)
         counts = [sum(e.family == f for e in edges) for f in FAMILIES]
         if sum(c >= 3 for c in counts) < 2:
-            raise nothing
+            return None
         result, bent = _solved(known, edges, bent, focal)
         straight = _straight(lines, result)
         family = assigned(straight, np.array([result.vanishing_points[f] for f in FAMILIES]), np.radians(angle))
@@ -206,8 +277,63 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     share = float(length[long & (family >= 0)].sum() / length[long].sum())
     sigma = result.sigma.focal_px or 0.0
     if share < 0.3 or len(edges) < 8 or sigma > 0.06 * result.camera.focal_px:
-        raise nothing
-    return Found(edges, result, share, bent)
+        return None
+    return Found(edges, result, share, bent, [])
+
+
+def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
+    """Spread of the log focal length, and of the rotation in radians, over edges drawn anew with replacement.
+
+    The bootstrap (Efron 1979): pixel noise tells how well the edges found are measured, this tells how far the camera
+    depends on which of them were found, and on some that do not belong where they were put.
+    """
+    rng = np.random.default_rng(RANDOM)
+    logs, turns = [], []
+    base = np.array(found.result.camera.rotation)
+    plain = known.model_copy(update={"distortion": found.result.camera.distortion if found.distortion else "none"})
+    for _ in range(RESAMPLED):
+        drawn = [found.edges[i] for i in rng.integers(0, len(found.edges), len(found.edges))]
+        drawn = [e.model_copy(update={"id": f"b{n}"}) for n, e in enumerate(drawn)]
+        try:
+            got, _ = _solved(plain, drawn, False, found.result.camera.focal_px)
+        except SurveyError:
+            continue
+        logs.append(np.log(got.camera.focal_px))
+        turn = np.array(got.camera.rotation) @ base.T
+        turns.append(np.arccos(np.clip((np.trace(turn) - 1) / 2, -1, 1)))
+    if len(logs) < 4:
+        return 0.5, 0.2
+    middle = np.log(found.result.camera.focal_px)
+    return float(np.sqrt(np.mean((np.array(logs) - middle) ** 2))), float(np.sqrt(np.mean(np.square(turns))))
+
+
+def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyResult:
+    """The result with its errors widened by the doubt which edges belong where, and which reading is right."""
+    result = found.result
+    focal, sigma = result.camera.focal_px, result.sigma
+    spread, turned = _resampled(found, known)
+    doubt = spread * focal
+    warnings = list(result.warnings)
+    rivals = [o for o in others if _standing(o, known) > RIVAL * _standing(found, known)]
+    for rival in rivals:
+        doubt = max(doubt, abs(rival.result.camera.focal_px - focal))
+        warnings.append(
+            f"The picture can be read in another way that agrees with {100 * rival.share:.0f} % of its straight lines "
+            f"(this one with {100 * found.share:.0f} %): {rival.result.camera.focal_px * 36 / known.width:.1f} mm in "
+            f"place of {focal * 36 / known.width:.1f} mm (36 mm film back). Look at the grid of each."
+        )
+    for family in FAMILIES:
+        own = [np.hypot(*np.subtract(e.points[-1], e.points[0])) for e in found.edges if e.family == family]
+        if own and max(own) < SHORT * np.hypot(known.width, known.height):
+            doubt *= 1.5
+            warnings.append(f"{family.capitalize()} is carried by short edges only: trace longer ones to be sure.")
+    wider = sigma.model_copy(
+        update={
+            "focal_px": max(sigma.focal_px or 0.0, doubt),
+            "rotation_deg": max(sigma.rotation_deg, float(np.degrees(turned))),
+        }
+    )
+    return result.model_copy(update={"sigma": wider, "warnings": warnings})
 
 
 def _solved(known: SurveyInput, edges: list[Edge], bent: bool, focal: float) -> tuple[SurveyResult, bool]:

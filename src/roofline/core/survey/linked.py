@@ -6,8 +6,8 @@ import math
 from collections.abc import Callable
 
 from roofline.core.massing.solids import faces_of
+from roofline.core.survey.assumed import solve_assuming
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
-from roofline.core.survey.solve import solve
 from roofline.errors import SurveyError
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
@@ -62,7 +62,7 @@ def resolve(shot: Shot, photo_id: str) -> None:
     ready = _ready(group)
     for p in group:
         if p not in ready:
-            _unsurveyed(p)
+            _alone(p)
     if not ready:
         return
     try:
@@ -77,7 +77,7 @@ def resolve(shot: Shot, photo_id: str) -> None:
         return
     for p in ready:
         p.result, p.problem = got.results[p.id], None
-        p.camera = p.result.camera
+        p.camera, p.assumed = p.result.camera, p.result.assumed
     _keep_points(shot, got, {p.id for p in group})
 
 
@@ -95,17 +95,17 @@ def _member(photo: Photo) -> Member:
 def _unsurveyed(photo: Photo) -> None:
     """Nothing is traced: what was solved goes; a camera that came with a package, and was never solved, stays."""
     if photo.result is not None:
-        photo.result, photo.camera = None, None
+        photo.result, photo.camera, photo.assumed = None, None, []
     photo.problem = None
 
 
 def _alone(photo: Photo) -> None:
-    if not (photo.survey.edges or photo.survey.horizon):
+    if not (photo.survey.edges or photo.survey.horizon or photo.survey.assumption):
         return _unsurveyed(photo)
-    photo.result, photo.problem, photo.camera = None, None, None
+    photo.result, photo.problem, photo.camera, photo.assumed = None, None, None, []
     try:
-        photo.result = solve(survey_input(photo, photo.survey))
-        photo.camera = photo.result.camera
+        photo.result = solve_assuming(survey_input(photo, photo.survey))
+        photo.camera, photo.assumed = photo.result.camera, photo.result.assumed
     except SurveyError as error:
         photo.problem = str(error)
 
@@ -137,7 +137,7 @@ def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
     tried = shot.model_copy(update={"photos": [photo if p.id == photo_id else p for p in shot.photos]})
     group = linked(tried, photo_id)
     if len(group) == 1:
-        return solve(survey_input(photo, survey))
+        return solve_assuming(survey_input(photo, survey))
     # asked about while a hand is dragging: from the cameras that stand, and without the report on the others
     ready = _ready(group)
     near = {p.id: p.camera for p in ready if p.camera is not None and not p.problem}

@@ -129,9 +129,10 @@ def solve(given: SurveyInput) -> SurveyResult:
                 "trace edges of another direction, or type the focal length and give all of them one direction."
             )
     state, weight = best_of(system)
+    result = report(system, state, weight, 0)
     if given.focal_px is not None and given.focal_px.sigma > 0 and len(known) >= 2:
-        check_prior(given, state)
-    return report(system, state, weight, 0)
+        result.warnings += contradiction(given, state)
+    return result
 
 
 def best_of(system: System) -> tuple[State, Array]:
@@ -153,8 +154,11 @@ def best_of(system: System) -> tuple[State, Array]:
     return state, weight
 
 
-def check_prior(given: SurveyInput, state: State) -> None:
-    """Refuse a focal length that the edges contradict."""
+def contradiction(given: SurveyInput, state: State) -> list[str]:
+    """What to say of a given focal length that the edges contradict: both are weighed, and some edges pull away.
+
+    The edges that pull are those that fit better where the edges alone are followed.
+    """
     prior = given.focal_px
     assert prior is not None
     # as good as free; it keeps the fit from running off where the edges say nothing
@@ -162,19 +166,24 @@ def check_prior(given: SurveyInput, state: State) -> None:
     try:
         found, weight = free.robust(state)
     except np.linalg.LinAlgError:
-        return
+        return []
     covariance = np.linalg.pinv(free.information(found, weight))
     at = free.slices["focal0"].start
     relative = float(np.sqrt(covariance[at, at]))
     focal = found.lens[0].focal
     error = relative * focal
-    if relative < 0.2 and abs(focal - prior.value) > 5 * float(np.hypot(error, prior.sigma)):
-        back = 36.0 / given.width
-        raise SurveyError(
-            f"The focal length given, {prior.value * back:.1f} mm ± {prior.sigma * back:.1f} mm, contradicts the "
-            f"edges, which say {focal * back:.1f} ± {error * back:.1f} mm (36 mm film back): free it, check the film "
-            "back, or check the edges' directions."
-        )
+    if relative >= 0.2 or abs(focal - prior.value) <= 3 * float(np.hypot(error, prior.sigma)):
+        return []
+    edges = free.edges[0]
+    here, there = (np.sqrt(edges.mean(free.edge_residuals(s, 0) ** 2)) for s in (state, found))
+    pulling = [int(n) + 1 for n in np.argsort(there - here)[:3] if here[n] - there[n] > given.edge_sigma_px]
+    back = 36.0 / given.width
+    named = f" Edge{'s' if len(pulling) > 1 else ''} {', '.join(map(str, sorted(pulling)))} pull away from it most."
+    return [
+        f"The focal length {'in the file' if prior.source == 'file' else 'given'}, {prior.value * back:.1f} ± "
+        f"{prior.sigma * back:.1f} mm, contradicts the edges, which say {focal * back:.1f} ± {error * back:.1f} mm "
+        "(36 mm film back): both are weighed by their errors." + (named if pulling else "")
+    ]
 
 
 def camera_of(given: SurveyInput, state: State, i: int) -> Camera:
@@ -369,7 +378,8 @@ def told(system: System, i: int, spread: float, sigma: SurveySigma, weight: Arra
     if given.distortion == "none":
         assumed.append("The lens does not bend straight lines.")
     if given.focal_px is not None:
-        assumed.append("The focal length is held near the value given.")
+        where = "the file says" if given.focal_px.source == "file" else "is given"
+        assumed.append(f"The focal length is held near what {where}.")
     if (axis := system.held[i]) is not None:
         assumed.append(f"The turn about {FAMILIES[axis]} is not determined by the edges and is set level.")
     if sigma.principal_point is not None and max(sigma.principal_point) > 0.7 * CENTRE_PRIOR * system.diagonal[i]:

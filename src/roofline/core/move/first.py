@@ -1,0 +1,141 @@
+"""A first move: room around the frame, a set that is whole from home, and a push-in that just holds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from roofline.core.camera import View, view_of
+from roofline.core.massing.kinds import Backdrop, Flat, Ground
+from roofline.core.move.bring_back import bring_back
+from roofline.core.move.path import home_key, home_photo
+from roofline.core.throw.engine import Engine
+from roofline.errors import MassingError, MoveError
+from roofline.model.handoff import Delivery, Framing
+from roofline.model.move import Key, Move
+from roofline.model.plates import Throw
+from roofline.model.shot import Shot
+from roofline.model.solids import AnySolid
+
+ROOM = 0.85  # of the photo that a frame with room to move takes
+SIZES = ((3840, 2160), (1920, 1080), (1280, 720))
+FOLD = 0.045  # of the photo's height below the horizon: where the backdrop meets the ground
+DEEPEST = 45.0  # degrees that a backdrop's camera may be tilted by
+PUSH = 0.6  # of the way to what is nearest: the push-in that is then brought back until it holds
+COARSE, JUDGED = 320, 1920  # pixels across at which a first move is looked for, and judged, at most
+
+
+def roomy(delivery: Delivery, width: int, height: int) -> Framing:
+    """A delivered frame over a photo that leaves room for the camera to step aside."""
+    scale = ROOM * min(width / delivery.width, height / delivery.height)
+    return Framing(scale=scale, centre=(width / 2, height / 2))
+
+
+def delivered_size(width: int, height: int) -> tuple[int, int]:
+    """The largest usual size at which a frame with room is not enlarged, turned for upright pictures; else the
+    picture's own, less the room, even."""
+    for long, short in SIZES:
+        w, h = (long, short) if width >= height else (short, long)
+        if ROOM * min(width / w, height / h) >= 1:
+            return w, h
+    even = (max(16, 2 * int(ROOM * side / 2)) for side in (width, height))
+    w, h = even
+    return w, h
+
+
+def horizon_height(view: View) -> float:
+    """The row of the horizon at the middle of a view's width."""
+    ahead = view.rotation[2] * [1, 0, 1]
+    size = float(np.linalg.norm(ahead))
+    if size < 1e-6:
+        return float("nan")
+    at = view.homogeneous(view.position + ahead / size)
+    return float(at[1] / at[2]) if at[2] > 1e-6 else float("nan")
+
+
+def ground_and_backdrop(view: View) -> list[AnySolid]:
+    """Ground, and an upright backdrop that meets it a little below the horizon.
+
+    Raises MassingError where the camera looks too steeply up or down.
+    """
+    tilt = float(np.degrees(np.arcsin(np.clip(view.rotation[2][1], -1, 1))))
+    if abs(tilt) > DEEPEST:
+        raise MassingError("The camera looks too steeply for a ground and a backdrop: draw what it sees in Massing.")
+    below = np.arctan(FOLD * view.height / view.focal)
+    far = float(view.position[1] / np.tan(below))
+    return [Ground.through(view, "ground", "Ground"), Backdrop.through(view, "backdrop", "Backdrop", far)]
+
+
+def with_set(shot: Shot) -> Shot:
+    """A shot with something to throw on: what is there, or a ground and a backdrop, with all photos on all of it."""
+    photo = home_photo(shot)
+    if photo.camera is None or photo.camera.position is None:
+        raise MassingError("The survey has no scale yet: set a tape or the camera's height first.")
+    view = view_of(photo.camera)
+    if not shot.solids:
+        shot.solids = ground_and_backdrop(view)
+    bare = [s.id for s in shot.solids if not isinstance(s, Flat)]
+    for throw in shot.throws:
+        if shot.plate(throw.plate).role == "photo" and bare and not throw.targets:
+            throw.targets = list(bare)
+    if not shot.throws:
+        own = next(p.id for p in shot.plates if p.photo == photo.id)
+        shot.throws = [Throw(plate=own, targets=bare)]
+    return shot
+
+
+def nearest(shot: Shot, engine: Engine) -> float:
+    """Metres along home's axis to what is nearest in the middle of its frame."""
+    view = view_of(home_photo(shot).camera)  # type: ignore[arg-type]
+    flats = [s for s in shot.solids if isinstance(s, Flat) and not s.hidden]
+    ahead = view.rotation[2]
+    if flats:
+        return min(float((np.array(f.foot) - view.position) @ ahead) for f in flats)
+    depth = [float((corner - view.position) @ ahead) for corner in engine.geometry.corners.reshape(-1, 3)]
+    far = [d for d in depth if d > 1.0]
+    return min(max(far, default=10.0), 60.0) * 0.5
+
+
+def push_in(shot: Shot, by: float) -> list[Key]:
+    """Home on the first frame, and on the last the camera `by` metres further along its level heading, at rest."""
+    first, last = shot.frame_range
+    home = home_key(shot, first)
+    view = view_of(home_photo(shot).camera)  # type: ignore[arg-type]
+    ahead = view.rotation[2] * [1, 0, 1]
+    ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-9)
+    x, y, z = (float(v) for v in np.array(home.position) + by * ahead)
+    there = home.model_copy(update={"frame": last, "position": (x, y, z), "home": False})
+    return [home, there] if last > first else [home]
+
+
+def first_move(
+    shot: Shot, engine_of: Callable[[Shot], Engine], told: Callable[[float], None] | None = None
+) -> tuple[Shot, str]:
+    """A shot with a set, room and a push-in that just holds; and two sentences that say what to do next.
+
+    What is there already stays: solids, a framing, throws. Where not even home holds there is a home key only, and
+    the sentences say why.
+    """
+    shot = with_set(shot.model_copy(deep=True))
+    camera = home_photo(shot).camera
+    assert camera is not None
+    if shot.delivery.framing is None:
+        shot.delivery = shot.delivery.model_copy(update={"framing": roomy(shot.delivery, camera.width, camera.height)})
+    engine = engine_of(shot)
+    shot.move = Move(keys=push_in(shot, PUSH * nearest(shot, engine)))
+    width, tell = shot.delivery.width, told or (lambda share: None)
+    try:
+        found = bring_back(shot, engine, min(COARSE, width), lambda done: tell(0.7 * done))
+        if width > COARSE:  # what holds small need not hold large; most often it does, and this is one look
+            shot.move = Move(keys=found.keys)
+            found = bring_back(shot, engine, min(JUDGED, width), lambda done: tell(0.7 + 0.3 * done))
+    except MoveError as error:
+        shot.move = Move(keys=push_in(shot, 0.0)[:1])
+        return shot, f"{error} Cover what is missing in Plates, then set a second key on Move."
+    shot.move = Move(keys=found.keys)
+    way = np.linalg.norm(np.subtract(found.keys[-1].position, found.keys[0].position))
+    return shot, (
+        f"A push-in of {way:.2f} m holds in every frame. Drag its last key in plan to try another way, "
+        "and build what stands out in Massing so that it bears more."
+    )

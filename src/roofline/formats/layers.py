@@ -1,0 +1,243 @@
+"""Layered pictures: OpenRaster, TIFF with several pages, and several pictures at once."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from dataclasses import dataclass, field
+from pathlib import PurePath
+from typing import Any
+from xml.etree import ElementTree
+
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+
+from roofline.errors import FormatError
+from roofline.formats import pictures
+
+MOST = 200  # layers
+LARGEST = 16_384  # pixels of a side
+UNPACKED = 4 << 30  # bytes
+LEAST = 4  # pixels of a side
+
+
+@dataclass
+class Layer:
+    """One layer of a picture: pixels (H, W, 4), uint8 or uint16, straight alpha, at its place on the canvas."""
+
+    name: str
+    pixels: NDArray
+    x: int = 0
+    y: int = 0
+    group: str | None = None
+    visible: bool = True
+    opacity: float = 1.0
+    file: str = ""
+
+
+@dataclass
+class Layered:
+    """A picture's layers, first the nearest, on a canvas of width × height pixels; what is odd of it, in sentences."""
+
+    width: int
+    height: int
+    layers: list[Layer]
+    notes: list[str] = field(default_factory=list)
+
+
+def _with_alpha(pixels: NDArray) -> NDArray:
+    if pixels.dtype == np.float32:
+        eight = pictures.to_display(pixels[..., :3])
+        alpha = np.clip(pixels[..., 3:], 0, 1) if pixels.shape[2] == 4 else np.ones_like(eight[..., :1])
+        return (np.concatenate([eight, alpha], axis=2) * 65535 + 0.5).astype(np.uint16)
+    if pixels.shape[2] == 4:
+        return pixels
+    top = 255 if pixels.dtype == np.uint8 else 65535
+    return np.concatenate([pixels, np.full_like(pixels[..., :1], top)], axis=2)
+
+
+def is_layered(data: bytes, name: str) -> bool:
+    """Whether a file holds layers: an OpenRaster archive, or a TIFF with several pages of one picture."""
+    if data[:2] == b"PK":
+        return b"image/openraster" in data[:128] or PurePath(name).suffix.lower() == ".ora"
+    if data[:4] in (b"II*\0", b"MM\0*"):
+        try:
+            with tifffile.TiffFile(io.BytesIO(data)) as file:
+                return sum(1 for p in file.pages if not getattr(p, "is_reduced", False)) > 1
+        except (tifffile.TiffFileError, ValueError, IndexError):
+            return False
+    return False
+
+
+def read_layered(data: bytes, name: str) -> Layered:
+    """The layers of one file; raises FormatError."""
+    return _open_raster(data, name) if data[:2] == b"PK" else _tiff(data, name)
+
+
+def _open_raster(data: bytes, name: str) -> Layered:
+    """OpenRaster 0.0.5 (freedesktop.org): a ZIP with stack.xml and a PNG for every layer."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            if sum(i.file_size for i in archive.infolist()) > UNPACKED:
+                raise FormatError(f"{name} unpacks to more than {UNPACKED >> 30} GB.")
+            text = archive.read("stack.xml")
+            if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
+                raise FormatError(f"{name}: its list of layers declares entities; it is not read.")
+            root = ElementTree.fromstring(text)
+            width, height = int(root.get("w", "0")), int(root.get("h", "0"))
+            if not (LEAST <= width <= LARGEST and LEAST <= height <= LARGEST):
+                raise FormatError(f"{name}: its canvas is {width} × {height} px, which cannot be used.")
+            out = Layered(width, height, [])
+            stack = root.find("stack")
+            if stack is not None:
+                _stack(archive, stack, name, out, None, (0, 0), True, 1.0)
+            return out
+    except KeyError as error:
+        raise FormatError(f"{name} names the file {error}, which is not in it.") from None
+    except (zipfile.BadZipFile, ElementTree.ParseError, ValueError, EOFError, OSError) as error:
+        raise FormatError(f"{name} is damaged and cannot be read as layers: {error}.") from None
+
+
+def _stack(
+    archive: zipfile.ZipFile,
+    stack: Any,
+    name: str,
+    out: Layered,
+    group: str | None,
+    offset: tuple[int, int],
+    visible: bool,
+    opacity: float,
+) -> None:
+    for node in stack:
+        x, y = offset[0] + int(float(node.get("x", "0"))), offset[1] + int(float(node.get("y", "0")))
+        shown = visible and node.get("visibility", "visible") != "hidden"
+        solid = opacity * min(max(float(node.get("opacity", "1")), 0.0), 1.0)
+        title = (node.get("name") or "").strip()[:100]
+        if node.tag == "stack":
+            _stack(archive, node, name, out, title or group or "Group", (x, y), shown, solid)
+        elif node.tag == "layer":
+            if len(out.layers) >= MOST:
+                raise FormatError(f"{name} has more than {MOST} layers: merge some of them first.")
+            source = node.get("src") or ""
+            pixels = pictures.read(archive.read(source), source)
+            if (mode := node.get("composite-op", "svg:src-over")) != "svg:src-over":
+                out.notes.append(f"“{title}” is blended by {mode.removeprefix('svg:')} in the file; here it covers.")
+            label = title or f"Layer {len(out.layers) + 1}"
+            out.layers.append(Layer(label, _with_alpha(pixels), x, y, group, shown, solid, name))
+
+
+def _tiff(data: bytes, name: str) -> Layered:
+    """The pages of a TIFF, the first the nearest, placed by their positions."""
+    out = Layered(0, 0, [])
+    try:
+        with tifffile.TiffFile(io.BytesIO(data)) as file:
+            pages: list[Any] = [p for p in file.pages if not getattr(p, "is_reduced", False)]
+            if len(pages) > MOST:
+                raise FormatError(f"{name} has {len(pages)} pages; up to {MOST} can be used.")
+            for number, page in enumerate(pages, 1):
+                pixels = page.asarray()
+                if pixels.ndim == 2:
+                    pixels = np.repeat(pixels[..., None], 3, axis=2)
+                if pixels.dtype not in (np.uint8, np.uint16, np.float32) or pixels.shape[2] not in (3, 4):
+                    raise FormatError(f"{name}: page {number} is neither 8 bit, 16 bit nor float in colour.")
+                x, y = (_in_pixels(page, tag) for tag in ("XPosition", "YPosition"))
+                title = str(page.tags["PageName"].value) if "PageName" in page.tags else f"Layer {number}"
+                title = title.strip()[:100] or f"Layer {number}"
+                out.layers.append(Layer(title, _with_alpha(pixels), x, y, file=name))
+    except (tifffile.TiffFileError, ValueError, IndexError, KeyError, OSError) as error:
+        raise FormatError(f"{name} is damaged and cannot be read as layers: {error}.") from None
+    out.width = max(layer.x + layer.pixels.shape[1] for layer in out.layers)
+    out.height = max(layer.y + layer.pixels.shape[0] for layer in out.layers)
+    return out
+
+
+def _in_pixels(page: Any, tag: str) -> int:
+    """A page's position, given in units of its resolution, as pixels."""
+    if tag not in page.tags:
+        return 0
+    value, over = page.tags[tag].value
+    resolution = page.tags["XResolution" if tag[0] == "X" else "YResolution"].value
+    return round(value / max(over, 1) * resolution[0] / max(resolution[1], 1))
+
+
+def layers_of(files: list[tuple[str, bytes]]) -> Layered:
+    """The layers of one layered file, or of several pictures, first the nearest.
+
+    Raises FormatError for what is no picture, is too small, or has nothing in it.
+    """
+    if len(files) == 1 and is_layered(files[0][1], files[0][0]):
+        out = read_layered(files[0][1], files[0][0])
+    else:
+        if len(files) > MOST:
+            raise FormatError(f"{len(files)} pictures were given; up to {MOST} can be used.")
+        layers = [Layer(_stem(n, i), _with_alpha(pictures.read(d, n)), file=n) for i, (n, d) in enumerate(files, 1)]
+        sizes = [layer.pixels.shape[:2] for layer in layers]
+        tall, wide = max(s[0] for s in sizes), max(s[1] for s in sizes)
+        out = Layered(wide, tall, layers)
+        odd = [layer.name for layer, size in zip(layers, sizes, strict=True) if size != (tall, wide)]
+        if odd:
+            out.notes.append(
+                f"{len(odd)} of {len(layers)} pictures are smaller than {wide} × {tall} px and lie at the upper left: "
+                + ", ".join(odd[:4])
+                + "."
+            )
+    return _examined(out)
+
+
+def _stem(name: str, number: int) -> str:
+    return PurePath(name).stem[:100] or f"Layer {number}"
+
+
+def _examined(out: Layered) -> Layered:
+    """What is odd of the layers, said; what cannot be used, refused."""
+    if out.width < LEAST or out.height < LEAST:
+        raise FormatError(f"The picture is {out.width} × {out.height} px: too small to be of use.")
+    kept = [layer for layer in out.layers if layer.pixels[..., 3].any()]
+    empty = [layer.name for layer in out.layers if not layer.pixels[..., 3].any()]
+    if not kept:
+        raise FormatError("Every layer is empty: there is nothing to see in them.")
+    if empty:
+        out.notes.append(f"{', '.join(empty[:4])} {'is' if len(empty) == 1 else 'are'} empty and left out.")
+    seen = [layer for layer in kept if layer.visible and layer.opacity == 1]
+    for layer in seen[: -1 if seen and seen[-1] is kept[-1] else None]:
+        solid = np.iinfo(layer.pixels.dtype).max
+        whole = layer.pixels.shape[:2] == (out.height, out.width) and (layer.pixels[..., 3] == solid).all()
+        if whole and layer is not kept[-1]:
+            out.notes.append(f"“{layer.name}” has no alpha and hides all that is behind it.")
+    out.layers = kept
+    return out
+
+
+def flattened(picture: Layered) -> NDArray:
+    """All visible layers over one another, (H, W, 4), straight alpha, in display values as painters see them."""
+    deep = any(layer.pixels.dtype == np.uint16 for layer in picture.layers)
+    out = np.zeros((picture.height, picture.width, 4), dtype=np.float32)
+    for layer in reversed(picture.layers):
+        if not layer.visible:
+            continue
+        x0, y0, x1, y1 = inside(layer, picture)
+        if x1 <= x0 or y1 <= y0:
+            continue
+        part = layer.pixels[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x].astype(np.float32)
+        part /= np.iinfo(layer.pixels.dtype).max
+        alpha = part[..., 3:] * layer.opacity
+        under = out[y0:y1, x0:x1]
+        under[..., :3] = part[..., :3] * alpha + under[..., :3] * (1 - alpha)
+        under[..., 3:] = alpha + under[..., 3:] * (1 - alpha)
+    out[..., :3] /= np.maximum(out[..., 3:], 1e-6)
+    most, kind = (65535, np.uint16) if deep else (255, np.uint8)
+    return (np.clip(out, 0, 1) * most + 0.5).astype(kind)
+
+
+def inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:
+    """The part of the canvas x0, y0, x1, y1 that a layer lies on."""
+    tall, wide = layer.pixels.shape[:2]
+    return max(layer.x, 0), max(layer.y, 0), min(layer.x + wide, picture.width), min(layer.y + tall, picture.height)
+
+
+def filled_box(layer: Layer) -> tuple[int, int, int, int]:
+    """The part x0, y0, x1, y1 of a layer's own pixels that has anything."""
+    alpha = layer.pixels[..., 3] > 0
+    rows, columns = np.flatnonzero(alpha.any(1)), np.flatnonzero(alpha.any(0))
+    return int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1

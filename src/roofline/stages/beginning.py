@@ -1,0 +1,82 @@
+"""Beginning: a shot from whatever pictures there are, and a first move, each one press."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from roofline.core.move.first import first_move
+from roofline.core.survey import linked
+from roofline.errors import Conflict, FormatError
+from roofline.formats.package import with_files
+from roofline.model.shot import Shot
+from roofline.model.survey import Assumption
+from roofline.store.orders import Order
+from roofline.work.begin import How, begin
+from roofline.work.desk import Desk
+from roofline.work.jobs import Job, Tell
+
+
+def order_begin(desk: Desk, shot_id: str, files: list[tuple[str, bytes]], how: How) -> Job:
+    """Order a shot that has no photo yet to be begun from pictures: one photograph, one layered file, or several
+    pictures, first the nearest. Raises Conflict where there is a photo already."""
+    if desk.store.load(shot_id).photos:
+        raise Conflict("This shot has a photo already: layers begin a shot of their own.")
+    if not files:
+        raise FormatError("No picture was sent.")
+    kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
+    return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(how))
+
+
+def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out an order to begin, as one undoable change."""
+    how = order.body["how"]
+    if how.get("size"):
+        how = how | {"size": tuple(how["size"])}
+    begun = begin([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]], How(**how), tell)
+    tell(0.95, "keeping the pictures")
+    names = {n: desk.store.blobs.keep(data, "." + n.rpartition(".")[2]) for n, data in begun.files.items()}
+    made = with_files(begun.shot, names)
+
+    def alter(shot: Shot) -> Shot:
+        if shot.photos:
+            raise Conflict("This shot has got a photo meanwhile; nothing was changed.")
+        return made.model_copy(update={"name": shot.name})
+
+    desk.store.change(order.shot, "Begin from pictures", alter)
+    desk.changed(order.shot)
+    return {"notes": begun.notes}
+
+
+def order_first_move(desk: Desk, shot_id: str) -> Job:
+    """Order a set that is whole from home and a push-in that holds; what is there already stays."""
+    if not desk.store.load(shot_id).photos:
+        raise Conflict("A photo comes first: bring one on Photo.")
+    return desk.order(shot_id, "first_move", "A first move")
+
+
+def run_first_move(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out an order for a first move, as one undoable change. Where there is no camera yet, one is assumed."""
+    shot, revision = desk.store.load_with_revision(order.shot)
+    assume(shot)
+    tell(0.1, "looking for a push-in that holds")
+    made, said = first_move(shot, desk.engine, lambda share: tell(0.1 + 0.85 * share, "looking for what holds"))
+
+    def alter(_: Shot) -> Shot:
+        if desk.store.revision(order.shot) != revision:
+            raise Conflict("The shot was changed meanwhile, so the first move was not made: ask for it again.")
+        return made
+
+    desk.store.change(order.shot, "A first move", alter)
+    desk.changed(order.shot)
+    return {"notes": [said]}
+
+
+def assume(shot: Shot) -> None:
+    """Assume a camera, or a scale, for the first photo, where no photo has both."""
+    if any(p.camera is not None and p.camera.position is not None for p in shot.photos):
+        return
+    photo = next((p for p in shot.photos if p.camera is not None), shot.photos[0])
+    if photo.survey.assumption is None:
+        photo.survey = photo.survey.model_copy(update={"assumption": Assumption()})
+    linked.resolve(shot, photo.id)

@@ -1,0 +1,224 @@
+"""Beginning a shot from whatever pictures there are: a photograph, a picture without edges, or layers."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import PurePath
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from roofline.core.camera import View, view_of
+from roofline.core.massing.kinds import Flat
+from roofline.core.move.first import delivered_size, first_move
+from roofline.core.survey import linked
+from roofline.core.survey.assumed import cropped, file_prior, focal_px
+from roofline.core.survey.detect import FOUND_SIGMA, find
+from roofline.core.survey.linked import survey_input
+from roofline.errors import FormatError, SurveyError
+from roofline.formats import pictures
+from roofline.formats.layers import Layer, Layered, filled_box, flattened, inside, is_layered, layers_of
+from roofline.model.handoff import Delivery
+from roofline.model.photo import Photo, PhotoFacts
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.model.survey import Assumption, FocalPrior, Survey
+from roofline.work.engines import Engines
+from roofline.work.ids import fresh_id
+from roofline.work.kept import Kept
+
+Spread = Literal["parallax", "ratio", "steps"]
+BORDER = 2  # clear pixels kept around what a layer shows: its edge is then filtered, and not cut
+KNOWN = 0.001  # one sigma of a lens that is said to be known, as a share
+Told = Callable[[float, str], None]
+
+
+@dataclass
+class How:
+    """How a shot is begun; what is not said follows from the pictures."""
+
+    lens_mm35: float | None = None
+    eye_m: float = 1.6
+    size: tuple[int, int] | None = None
+    fps: float = 24.0
+    frames: int = 96
+    near_m: float = 4.0
+    far_m: float = 40.0
+    spread: Spread = "parallax"
+
+
+@dataclass
+class Begun:
+    """A shot, its files by name, and what is to be said of it."""
+
+    shot: Shot
+    files: dict[str, bytes] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+
+    def keep(self, data: bytes, suffix: str) -> str:
+        name = hashlib.sha256(data).hexdigest()[:32] + suffix
+        self.files[name] = data
+        return name
+
+
+def begun_survey(facts: PhotoFacts, width: int, height: int) -> Survey:
+    """The survey that a photo begins with: what its file says of the lens is a measurement like others."""
+    if not facts.focal_35mm or not 3 < facts.focal_35mm < 3000:
+        return Survey()
+    centre: Literal["centre", "solve"] = "solve" if cropped(width, height) else "centre"
+    return Survey(focal_px=file_prior(facts.focal_35mm, width, height), principal_point=centre)
+
+
+def distances(count: int, how: How) -> list[float]:
+    """Metres of so many layers, first the nearest.
+
+    By parallax, 1 / distance falls in even steps: for a metre of sideways travel each slips by the same number of
+    delivered pixels against the next.
+    """
+    if not 0 < how.near_m < how.far_m:
+        raise FormatError(f"The nearest layer must stand nearer than the farthest: {how.near_m:g} m, {how.far_m:g} m.")
+    if count == 1:
+        return [how.near_m]
+    t = np.linspace(0, 1, count)
+    near, far = how.near_m, how.far_m
+    if how.spread == "parallax":
+        out = 1 / (1 / near + t * (1 / far - 1 / near))
+    elif how.spread == "ratio":
+        out = near * (far / near) ** t
+    else:
+        out = near + t * (far - near)
+    return [float(d) for d in out]
+
+
+def _delivery(width: int, height: int, how: How) -> Delivery:
+    w, h = how.size or delivered_size(width, height)
+    return Delivery(width=w, height=h, fps=how.fps, frames=how.frames)
+
+
+def from_photo(name: str, data: bytes, how: How) -> Begun:
+    """A shot of one picture: surveyed by the edges that are found, with what they do not tell assumed."""
+    facts = pictures.examine(data, name)
+    out = Begun(Shot(name=PurePath(name).stem[:100] or "shot"))
+    if facts.turned or facts.format in ("WEBP", "AVIF"):
+        stored, suffix = pictures.store_form(pictures.read(data, name))
+    else:
+        stored, suffix = data, pictures.SUFFIX[facts.format]
+    file, title = out.keep(stored, suffix), out.shot.name
+    ident = fresh_id(title, [])
+    photo = Photo(id=ident, name=title, file=file, width=facts.width, height=facts.height, facts=facts.facts)
+    survey = begun_survey(facts.facts, facts.width, facts.height)
+    if how.lens_mm35 is not None:
+        value = focal_px(how.lens_mm35, facts.width, facts.height)
+        survey.focal_px = FocalPrior(value=value, sigma=KNOWN * value)
+    survey.assumption = Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m)
+    photo.survey = survey
+    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(stored, name))[..., :3], cv2.COLOR_RGB2GRAY)
+    try:
+        found = find(np.asarray(grey), survey_input(photo, survey))
+        survey.edges, survey.edge_sigma_px = found.edges, FOUND_SIGMA
+        survey.distortion = "solve" if found.distortion else survey.distortion
+        out.notes += found.result.warnings
+    except SurveyError as error:
+        out.notes.append(str(error).partition(". ")[0] + ": the camera is assumed.")
+    photo.survey = Survey.model_validate(survey.model_dump())
+    out.shot.photos = [photo]
+    out.shot.plates = [Plate(id=ident, name=title, photo=ident, file=file, canvas=(0, 0, facts.width, facts.height))]
+    out.shot.throws = [Throw(plate=ident, targets=[])]
+    linked.resolve(out.shot, ident)
+    out.shot.delivery = _delivery(facts.width, facts.height, how)
+    return out
+
+
+def level_flat(view: View, ident: str, name: str, canvas: tuple[float, float, float, float], distance: float) -> Flat:
+    """An upright flat at a distance that shows a canvas as a level camera sees it, pixel for pixel."""
+    x0, y0, w, h = canvas
+    (cx, cy), f, eye = view.centre, view.focal, float(view.position[1])
+    left, right = (x0 - cx) / f * distance, (x0 + w - cx) / f * distance
+    top, bottom = eye - (y0 - cy) / f * distance, eye - (y0 + h - cy) / f * distance
+    spot = view.position + view.rotation[2] * distance
+    turn = float(np.degrees(np.arctan2(view.rotation[2][0], -view.rotation[2][2])))
+    return Flat(
+        id=ident,
+        name=name,
+        foot=(float(spot[0]), 0.0, float(spot[2])),
+        heading_deg=turn,
+        extent=(left, right, bottom, top),
+    )
+
+
+def _layer_plate(out: Begun, layer: Layer, picture: Layered, photo: str) -> Plate | None:
+    """A layer as a plate of what it shows, with a clear border; None where it lies off the canvas."""
+    x0, y0, x1, y1 = filled_box(layer)
+    left, top, right, bottom = inside(layer, picture)
+    x0, y0 = max(x0 - BORDER, left - layer.x), max(y0 - BORDER, top - layer.y)
+    x1, y1 = min(x1 + BORDER, right - layer.x), min(y1 + BORDER, bottom - layer.y)
+    if x1 - x0 < 1 or y1 - y0 < 1:
+        out.notes.append(f"“{layer.name}” lies off the picture and is left out.")
+        return None
+    pixels = layer.pixels[y0:y1, x0:x1].copy()
+    if layer.opacity < 1:
+        pixels[..., 3] = (pixels[..., 3] * layer.opacity + 0.5).astype(pixels.dtype)
+    ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
+    canvas = (float(layer.x + x0), float(layer.y + y0), float(x1 - x0), float(y1 - y0))
+    file = out.keep(pictures.png(pixels, 1), ".png")
+    return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=canvas, role="foreground")
+
+
+def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = None) -> Begun:
+    """A shot of layers: a plate and a flat for each, one behind the other, the picture kept exactly."""
+    picture = layers_of(files)
+    title = PurePath(files[0][0]).stem[:100] if len(files) == 1 else "Layers"
+    out = Begun(Shot(name=title or "Layers"), notes=list(picture.notes))
+    flat = flattened(picture)
+    whole = pictures.png(flat if (flat[..., 3] < np.iinfo(flat.dtype).max).any() else flat[..., :3], 1)
+    file, ident = out.keep(whole, ".png"), "flattened"
+    photo = Photo(id=ident, name="Flattened", file=file, width=picture.width, height=picture.height)
+    photo.survey = Survey(assumption=Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m))
+    out.shot.photos = [photo]
+    out.shot.plates = [
+        Plate(id=ident, name="Flattened", photo=ident, file=file, canvas=(0, 0, picture.width, picture.height))
+    ]
+    linked.resolve(out.shot, ident)
+    assert photo.camera is not None
+    view = view_of(photo.camera)
+    for n, (layer, distance) in enumerate(zip(picture.layers, distances(len(picture.layers), how), strict=True)):
+        if told:
+            told(0.2 + 0.6 * n / len(picture.layers), f"layer {n + 1} of {len(picture.layers)}")
+        plate = _layer_plate(out, layer, picture, ident)
+        if plate is None:
+            continue
+        solid = level_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
+        solid = solid.model_copy(update={"group": layer.group, "hidden": not layer.visible})
+        out.shot.plates.append(plate)
+        out.shot.solids.append(solid)
+        if layer.visible:
+            out.shot.throws.append(Throw(plate=plate.id, targets=[solid.id]))
+    everything = [s.id for s in out.shot.solids]
+    for plate in out.shot.plates[1:]:  # a layer is whole behind what stands before it
+        plate.without = [i for i in everything if i != f"{plate.id}-flat"]
+    out.shot.throws.append(Throw(plate=ident, targets=[]))
+    out.shot.delivery = _delivery(picture.width, picture.height, how)
+    return out
+
+
+def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) -> Begun:
+    """A shot from pictures, with a first move that holds.
+
+    ``files``: names and bytes: one photograph or picture, one layered file, or several pictures, first the nearest.
+    Raises FormatError for what cannot be used.
+    """
+    if not files:
+        raise FormatError("No picture was given.")
+    if told:
+        told(0.05, "reading the pictures")
+    several = len(files) > 1 or is_layered(files[0][1], files[0][0])
+    out = from_layers(files, how, told) if several else from_photo(*files[0], how)
+    engines = Engines(lambda name: out.files[name], Kept())
+    if told:
+        told(0.85, "looking for a push-in that holds")
+    out.shot, said = first_move(out.shot, engines.engine)
+    out.notes.append(said)
+    return out
