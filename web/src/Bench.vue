@@ -18,6 +18,7 @@ import MassingLedger from './stages/massing/MassingLedger.vue'
 import MoveBoard from './stages/move/MoveBoard.vue'
 import MoveLedger from './stages/move/MoveLedger.vue'
 import PhotoLedger from './stages/photo/PhotoLedger.vue'
+import { layered, useBeginning } from './stages/photo/beginning'
 import PhotoStage from './stages/photo/PhotoStage.vue'
 import PlatesBoard from './stages/plates/PlatesBoard.vue'
 import PlatesLedger from './stages/plates/PlatesLedger.vue'
@@ -45,6 +46,7 @@ const ledgers = {
 const route = useRoute()
 const router = useRouter()
 const s = useShot()
+const { begin } = useBeginning()
 const lost = ref<string | null>(null)
 const help = ref(false)
 const stage = computed<Stage>(() =>
@@ -84,6 +86,11 @@ useKeys('everywhere', {
 })
 useDrop(async (files) => {
   if (!s.state) return
+  if (!s.shot.photos.length && layered(files)) {
+    const job = await begin(files, { near: 4, far: 40, spread: 'parallax' })
+    if (job?.state === 'done') go('move')
+    return
+  }
   for (const file of files) {
     const kind = kindOf(file.name)
     const form = new FormData()
@@ -99,9 +106,11 @@ useDrop(async (files) => {
       s.problem =
         kind === 'mesh'
           ? 'A mesh is brought into a surveyed place: survey a photo first.'
-          : kind === 'package'
-            ? 'A shot package is a shot of its own: drop it where all shots are listed.'
-            : `“${file.name}” is neither a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF) nor a mesh (OBJ, glTF).`
+          : kind === 'layers'
+            ? 'Layers begin a shot of their own: drop them where all shots are listed.'
+            : kind === 'package'
+              ? 'A shot package is a shot of its own: drop it where all shots are listed.'
+              : `“${file.name}” is neither a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF) nor a mesh (OBJ, glTF).`
       return
     }
   }

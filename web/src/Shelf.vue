@@ -4,6 +4,7 @@ import { ElButton, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { kindOf, useDrop } from './hand/drop'
+import { asked, formOf, layered } from './stages/photo/beginning'
 import { api, call, got, Problem, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
@@ -29,9 +30,33 @@ const begin = () =>
     await router.push(`/shot/${state.id}/photo`)
   })
 useDrop((files) => {
-  if (kindOf(files[0].name) === 'package') void bring(files)
-  else problem.value = `“${files[0].name}” is no shot package (.zip); a photo is dropped on a shot: begin one first.`
+  const kinds = files.map((f) => kindOf(f.name))
+  if (kinds[0] === 'package') void bring(files)
+  else if (kinds.every((k) => k === 'picture' || k === 'layers')) void fromPictures(files)
+  else
+    problem.value =
+      `“${files[kinds.findIndex((k) => k !== 'picture' && k !== 'layers')].name}” is neither a picture nor a shot ` +
+      'package (.zip); a mesh is dropped on a surveyed shot.'
 })
+const pictures = ref<HTMLInputElement>()
+/** A shot begun from pictures: layers are spread in depth, a photo is brought and looked at first. */
+const fromPictures = (list: FileList | File[] | null) =>
+  attempt(async () => {
+    const files = [...(list ?? [])]
+    if (!files.length) return
+    const title = files[0].name.replace(/\.[^.]+$/, '').slice(0, 100)
+    const state = await got<ShotState>(api.POST('/api/shots', { body: { name: title || 'Untitled shot' } }))
+    try {
+      if (layered(files)) {
+        const how = asked({ near: 4, far: 40, spread: 'parallax' })
+        await call('POST', `/shots/${state.id}/begin${how}`, formOf(files))
+      } else for (const file of files) await call('POST', `/shots/${state.id}/photos`, formOf([file]))
+    } catch (error) {
+      await api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: state.id } } })
+      throw error
+    }
+    await router.push(`/shot/${state.id}/photo`)
+  })
 const bring = (list: FileList | File[] | null) =>
   attempt(async () => {
     if (!list?.length) return
@@ -91,6 +116,19 @@ async function remove(shot: Schemas['ListedShot']) {
           <ElInput id="shot-name" v-model="name" placeholder="Its name" maxlength="120" />
           <ElButton class="main" native-type="submit">Begin</ElButton>
         </form>
+        <div>
+          <label>Begin from pictures</label>
+          <ElButton @click="pictures?.click()">Choose pictures…</ElButton>
+          <input
+            ref="pictures"
+            type="file"
+            multiple
+            data-begin-pictures
+            accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif,.ora"
+            hidden
+            @change="fromPictures(($event.target as HTMLInputElement).files)"
+          />
+        </div>
         <div>
           <label>Bring a shot package</label>
           <ElButton @click="file?.click()">Choose a ZIP…</ElButton>

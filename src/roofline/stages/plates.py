@@ -8,9 +8,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.massing.kinds import Flat
 from roofline.core.plates import matte as mattes
 from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
+from roofline.formats.face_pictures import spread
 from roofline.formats.plates import plate_pixels
 from roofline.model.photo import Photo
 from roofline.model.plates import Outline, Plate, Throw, ThrowChange
@@ -219,14 +221,32 @@ def texture(desk: Desk, shot_id: str, plate_id: str, width: int) -> tuple[bytes,
     lens = photo.camera if bent else None
 
     def make() -> bytes:
-        eight = smaller(pictures.eight_bit(plate_pixels(shot, plate, desk.store.blobs.read)[..., :3]), width)
-        if plate.matte is None:
-            return pictures.jpeg(eight, 95)
-        return pictures.png(np.dstack([eight, _alpha(desk, plate, eight)]))
+        eight = smaller(pictures.eight_bit(plate_pixels(shot, plate, desk.store.blobs.read)), width)
+        if not clear:
+            return pictures.jpeg(np.ascontiguousarray(eight[..., :3]), 95)
+        alpha = eight[..., 3] if eight.shape[2] == 4 else np.full(eight.shape[:2], 255, np.uint8)
+        if plate.matte is not None:
+            alpha = (alpha.astype(np.uint16) * _alpha(desk, plate, eight) // 255).astype(np.uint8)
+        colour = spread(eight[..., :3], alpha > 0)  # what is smoothed on the way must not find black beside it
+        return pictures.png(np.dstack([colour, alpha]))
 
+    clear = plate.matte is not None or _own_alpha(desk, shot, plate)
     name = digest("texture", plate.file, plate.matte, width, lens and lens.model_dump(mode="json"))
-    data = desk.proxies.get(name + (".png" if plate.matte else ".jpg"), make)
-    return data, "image/png" if plate.matte else "image/jpeg"
+    data = desk.proxies.get(name + (".png" if clear else ".jpg"), make)
+    return data, "image/png" if clear else "image/jpeg"
+
+
+def _own_alpha(desk: Desk, shot: Shot, plate: Plate) -> bool:
+    """Whether a plate's file has an alpha of its own; looked for once."""
+
+    def look() -> bool:
+        data = desk.store.blobs.read(plate.file)
+        if pictures.opaque_size(data):
+            return False
+        pixels = plate_pixels(shot, plate, desk.store.blobs.read)
+        return pixels.shape[2] == 4 and bool((pixels[..., 3] < pixels[..., 3].max()).any())
+
+    return bool(desk.kept.get("own-alpha", plate.file, look))
 
 
 def _alpha(desk: Desk, plate: Plate, eight: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -240,6 +260,8 @@ def telling(shot: Shot) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong."""
     n = len(shot.plates)
     loose = [p.name for p in shot.plates if not any(t.plate == p.id and t.targets for t in shot.throws)]
+    if all(isinstance(s, Flat) for s in shot.solids):  # layers: what they make together is there to look at
+        loose = []
     return (
         f"{n} plate{'s' if n != 1 else ''} · {sum(bool(t.targets) for t in shot.throws)} thrown",
         f"{loose[0]} is thrown on nothing" if loose and shot.solids else None,

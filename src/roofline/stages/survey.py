@@ -192,5 +192,7 @@ def telling(shot: Shot) -> tuple[str, str | None]:
     r = photo.result
     mm = millimetres(r.camera.focal_px, r.camera.width)
     sigma = "" if r.sigma.focal_px is None else f" ± {millimetres(r.sigma.focal_px, r.camera.width):.1f}"
+    rests = " · assumed" if r.stands_in else ""
     problem = "no scale yet" if r.camera.position is None else ("see warnings" if r.warnings else None)
-    return f"f {mm:.1f}{sigma} mm · {r.rms_px:.1f} px", problem
+    missed = f" · {r.rms_px:.1f} px" if photo.survey.edges else ""
+    return f"f {mm:.1f}{sigma} mm{missed}{rests}", problem

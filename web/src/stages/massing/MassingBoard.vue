@@ -185,7 +185,7 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
       {{
         camera
           ? 'The survey has no scale yet: lay a tape or type the camera’s height.'
-          : 'Massing is drawn through a surveyed photo.'
+          : 'Massing is drawn through a surveyed photo. What is not known yet can be assumed.'
       }}
     </p>
     <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>

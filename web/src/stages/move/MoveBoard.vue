@@ -7,6 +7,7 @@ import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
 import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
+import { useBeginning } from '../photo/beginning'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
@@ -19,6 +20,7 @@ import { turned, useMove } from './move'
 
 const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = useMove()
 const router = useRouter()
+const { under, firstMove } = useBeginning()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
 const pair = ref<HTMLElement>()
@@ -250,8 +252,9 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 
 <template>
   <div v-if="!s.state!.home && !s.keys.length" class="empty">
-    <p>A move starts from a surveyed photo with a scale.</p>
+    <p>A move starts from a surveyed photo with a scale. What is not known yet can be assumed.</p>
     <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
+    <ElButton v-if="s.photo" :disabled="!!under" data-first-move @click="firstMove">Assume it: a first move</ElButton>
   </div>
   <div v-else ref="pair" class="views" :class="`show-${shown}`" :style="split.style.value">
     <div

@@ -3,7 +3,10 @@ import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import { useBeginning } from './beginning'
+import BeginningSaid from './BeginningSaid.vue'
 import { useFraming } from './framing'
+import { useRouter } from 'vue-router'
 
 const s = useShot()
 const { photo: home, framing, margins, sentences, set } = useFraming()
@@ -12,10 +15,24 @@ const put = (change: object) => s.set('delivery', change)
 const seconds = computed(() => delivery.value.frames / delivery.value.fps)
 const ratio = computed(() => (delivery.value.width / delivery.value.height).toFixed(3))
 const facts = computed(() => s.photo?.facts)
+const { under, firstMove } = useBeginning()
+const router = useRouter()
+async function toFirstMove() {
+  const job = await firstMove()
+  if (job?.state === 'done') await router.push(`/shot/${s.id}/move`)
+}
+/** A frame over the home photo that leaves room to step aside. */
+const ROOM = 0.85
+function leaveRoom() {
+  const { width, height } = home.value!
+  const scale = ROOM * Math.min(width! / delivery.value.width, height! / delivery.value.height)
+  return put({ framing: { scale, centre: [width! / 2, height! / 2] } })
+}
 </script>
 
 <template>
   <div>
+    <BeginningSaid />
     <section class="section">
       <h2>Delivered</h2>
       <NumberField
@@ -88,7 +105,23 @@ const facts = computed(() => s.photo?.facts)
       </table>
       <div class="row" style="margin-top: 8px">
         <ElButton @click="put({ framing: null })">Largest frame that fits</ElButton>
+        <ElButton
+          title="85 % of the photo: the camera may step aside without its border showing"
+          data-room
+          @click="leaveRoom"
+          >With room to move</ElButton
+        >
       </div>
+    </section>
+
+    <section v-if="s.photo && s.keys.length < 2" class="section">
+      <ElButton class="main" :disabled="!!under" data-first-move @click="toFirstMove">
+        {{ under ? 'At work…' : 'A first move' }}
+      </ElButton>
+      <p class="quiet">
+        {{ s.homePhoto ? '' : 'Assumes a camera where there is none; ' }}ground and backdrop where nothing is built, and
+        a push-in that just holds.
+      </p>
     </section>
 
     <section v-if="s.shot.photos.length" class="section">

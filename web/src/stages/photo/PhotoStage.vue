@@ -5,6 +5,9 @@ import { computed, ref } from 'vue'
 import type { Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import { useShot } from '../../state/shot'
+import { useRouter } from 'vue-router'
+import { layered, useBeginning, type Spread } from './beginning'
+import Beginnings from './Beginnings.vue'
 import { useFraming } from './framing'
 
 const s = useShot()
@@ -15,9 +18,18 @@ const bringing = ref(false)
 const photo = computed(() => s.photo)
 const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=2560` : null))
 
+const router = useRouter()
+const ways = ref<{ how: Spread }>()
+const { begin } = useBeginning()
+/** Begin from pictures as a whole, and go on where the move is. */
+async function beginFrom(files: File[], how: Spread) {
+  const job = await begin(files, how)
+  if (job?.state === 'done') await router.push(`/shot/${s.id}/move`)
+}
 async function bring(files: FileList | null | undefined) {
   over.value = false
   if (!files?.length) return
+  if (!photo.value && layered([...files])) return beginFrom([...files], ways.value!.how)
   bringing.value = true
   for (const one of files) {
     const form = new FormData()
@@ -100,14 +112,8 @@ defineExpose({ bring })
         </g>
       </template>
     </PictureBoard>
-    <div v-else class="empty">
-      <p>Bring the photograph that the move starts or ends on.</p>
-      <ElButton class="main" :disabled="bringing" @click="file?.click()">
-        {{ bringing ? 'Reading the photo…' : 'Bring a photo…' }}
-      </ElButton>
-      <p class="hint">JPEG, PNG, TIFF, OpenEXR, WebP or AVIF; or drop it here.</p>
-    </div>
-    <div v-if="over" class="drop">Drop to bring the photo</div>
+    <Beginnings v-else ref="ways" :busy="bringing" @photo="file?.click()" @begin="beginFrom" />
+    <div v-if="over" class="drop">{{ photo ? 'Drop to bring the photo' : 'Drop to begin with it' }}</div>
     <ElButton v-if="photo" class="more" :disabled="bringing" @click="file?.click()">
       {{ bringing ? 'Reading the photo…' : 'Bring another photo…' }}
     </ElButton>
@@ -127,9 +133,6 @@ defineExpose({ bring })
 .stage {
   position: absolute;
   inset: 0;
-}
-.empty .hint {
-  font-size: 13px;
 }
 .drop {
   position: absolute;

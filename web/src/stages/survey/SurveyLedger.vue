@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { ref } from 'vue'
 import type { Advice, Family, Vec2, Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import AssumeLedger from './AssumeLedger.vue'
 import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf } from './edges'
 import { NAMES, useSurvey } from './survey'
@@ -70,8 +71,16 @@ const offer = computed(() => {
 })
 const setFocal = (millimetres: number | null) => {
   const next = copy()
-  next.focal_px = millimetres === null ? null : { value: px(millimetres), sigma: px(millimetres) * 0.02 }
+  next.focal_px =
+    millimetres === null ? null : { value: px(millimetres), sigma: px(millimetres) * 0.02, source: 'typed' as const }
   return keep(next, millimetres === null ? 'Free the focal length' : 'Set the focal length')
+}
+/** What the file says of the lens: an angle over the diagonal, CIPA DCG-001, and a measurement like others. */
+function useFile(mm35: number) {
+  const next = copy()
+  const value = (mm35 * Math.hypot(s.photo!.width!, s.photo!.height!)) / Math.hypot(36, 24)
+  next.focal_px = { value, sigma: 0.03 * value, source: 'file' }
+  void keep(next, 'Use the file’s focal length')
 }
 function dropTape(id: string) {
   const next = copy()
@@ -93,6 +102,7 @@ function setCentre(free: boolean) {
   next.principal_point = free ? 'solve' : 'centre'
   void keep(next, 'Change the principal point')
 }
+const standsIn = (part: 'lens' | 'horizon' | 'eye') => r.value?.stands_in?.includes(part)
 /** Which of two walls is the front is the artist's to say: a quarter turn of the directions. */
 function exchange() {
   const next = copy()
@@ -116,7 +126,7 @@ function exchange() {
       <table v-if="r" class="facts" data-camera>
         <tbody>
           <tr>
-            <td>Focal length</td>
+            <td>Focal length<span v-if="standsIn('lens')" class="quiet">, assumed</span></td>
             <td class="number">
               <b data-focal-mm>{{ mm(r.camera.focal_px).toFixed(2) }}</b> ±
               {{ r.sigma.focal_px === null ? '?' : mm(r.sigma.focal_px).toFixed(2) }} mm
@@ -130,7 +140,7 @@ function exchange() {
             </td>
           </tr>
           <tr v-if="angles">
-            <td>Pan · tilt · roll</td>
+            <td>Pan · tilt · roll<span v-if="standsIn('horizon')" class="quiet">, assumed</span></td>
             <td class="number">{{ angles.map((a) => a.toFixed(1)).join(' · ') }}°</td>
           </tr>
           <tr>
@@ -138,7 +148,7 @@ function exchange() {
             <td class="number">± {{ r.sigma.rotation_deg.toFixed(2) }}°</td>
           </tr>
           <tr>
-            <td>Camera above ground</td>
+            <td>Camera above ground<span v-if="standsIn('eye')" class="quiet">, assumed</span></td>
             <td class="number">{{ r.camera.position ? `${r.camera.position[1].toFixed(2)} m` : 'no scale yet' }}</td>
           </tr>
           <tr v-if="r.effect">
@@ -153,14 +163,18 @@ function exchange() {
             <td>Standpoint known to</td>
             <td class="number">± {{ (100 * Math.max(...(r.position_sigma_m as number[]))).toFixed(0) }} cm</td>
           </tr>
-          <tr>
+          <tr v-if="survey.edges.length">
             <td>Edges miss by</td>
             <td class="number">{{ r.rms_px.toFixed(2) }} px rms</td>
           </tr>
         </tbody>
       </table>
-      <p v-else-if="!survey.edges.length" class="quiet">Traced edges will give the camera here, with its error.</p>
+      <p v-else-if="!survey.edges.length && !survey.assumption" class="quiet">
+        Traced edges will give the camera here, with its error.
+      </p>
     </section>
+
+    <AssumeLedger v-if="!r || survey.assumption" />
 
     <section v-if="r && r.warnings.length" class="section">
       <p v-for="w in r.warnings" :key="w" class="sentence warn">{{ w }}</p>
@@ -205,8 +219,13 @@ function exchange() {
         empty="solved"
         @change="setFocal"
       />
-      <p class="quiet">for a film back {{ filmBack }} mm wide; ± 2 % when typed</p>
-      <ElButton v-if="offer && !survey.focal_px" class="plain" @click="setFocal(offer.mm)">
+      <p v-if="survey.focal_px?.source === 'file'" class="quiet" data-from-file>
+        from the file’s {{ facts?.focal_35mm }} mm equivalent, ±
+        {{ ((100 * survey.focal_px.sigma) / survey.focal_px.value).toFixed(0) }} %; for a film back {{ filmBack }} mm
+        wide
+      </p>
+      <p v-else class="quiet">for a film back {{ filmBack }} mm wide; ± 2 % when typed</p>
+      <ElButton v-if="offer && !survey.focal_px" class="plain" @click="useFile(offer.mm)">
         Use {{ offer.mm }} mm, {{ offer.why }}
       </ElButton>
       <NumberField
@@ -325,7 +344,7 @@ function exchange() {
     </section>
 
     <section v-if="r && r.assumed.length" class="section">
-      <h2>Assumed</h2>
+      <h2>What it rests on</h2>
       <p v-for="a in r.assumed" :key="a" class="quiet">{{ a }}</p>
     </section>
   </div>

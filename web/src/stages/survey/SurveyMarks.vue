@@ -1,8 +1,18 @@
 <script setup lang="ts">
 /** What is drawn on the photo by hand: edges, a horizon, tapes, the datum. */
-import type { Survey, SurveyResult, Vec2 } from '../../api/client'
+import { computed } from 'vue'
+import type { Schemas, Survey, SurveyResult, Vec2 } from '../../api/client'
+import { middleOf } from './edges'
+import { horizonOf } from './horizon'
 
-defineProps<{ survey: Survey; result: SurveyResult | null; selected: number[]; toScreen: (p: Vec2) => Vec2 }>()
+const props = defineProps<{
+  survey: Survey
+  photo: Schemas['Photo']
+  result: SurveyResult | null
+  selected: number[]
+  toScreen: (p: Vec2) => Vec2
+}>()
+const horizon = computed(() => horizonOf(props.survey, props.photo))
 </script>
 
 <template>
@@ -48,15 +58,15 @@ defineProps<{ survey: Survey; result: SurveyResult | null; selected: number[]; t
         </template>
       </template>
     </g>
-    <g v-if="survey.horizon" class="drawn-horizon" data-drawn-horizon>
+    <g v-if="horizon" :class="['drawn-horizon', { assumed: !survey.horizon }]" data-drawn-horizon>
       <line
-        :x1="toScreen(survey.horizon[0] as Vec2)[0]"
-        :y1="toScreen(survey.horizon[0] as Vec2)[1]"
-        :x2="toScreen(survey.horizon[1] as Vec2)[0]"
-        :y2="toScreen(survey.horizon[1] as Vec2)[1]"
+        :x1="toScreen(horizon[0])[0]"
+        :y1="toScreen(horizon[0])[1]"
+        :x2="toScreen(horizon[1])[0]"
+        :y2="toScreen(horizon[1])[1]"
       />
       <circle
-        v-for="(q, i) in survey.horizon"
+        v-for="(q, i) in survey.horizon ? horizon : [...horizon, middleOf(horizon)]"
         :key="i"
         :cx="toScreen(q as Vec2)[0]"
         :cy="toScreen(q as Vec2)[1]"
@@ -139,6 +149,9 @@ defineProps<{ survey: Survey; result: SurveyResult | null; selected: number[]; t
   stroke: #fff;
   stroke-width: 2.2;
   stroke-dasharray: 10 4;
+}
+.drawn-horizon.assumed line {
+  stroke-dasharray: 3 6;
 }
 .drawn-horizon circle {
   fill: var(--ink);

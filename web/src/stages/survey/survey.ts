@@ -101,7 +101,7 @@ export function useSurvey() {
   function trying(next: Survey) {
     if (!draft.value && !asking.value) live.value = null
     draft.value = next
-    if (next.edges.length) ask(s.id, s.photo!.id, next)
+    if (next.edges.length || next.assumption) ask(s.id, s.photo!.id, next)
   }
   function giveUp() {
     ask.drop()

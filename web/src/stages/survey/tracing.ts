@@ -3,7 +3,8 @@ import { ref, watch } from 'vue'
 import type { Family, Survey, Vec2 } from '../../api/client'
 import { freshId } from '../../hand/changes'
 import { useJoining } from './joining'
-import { near, under, within } from './edges'
+import { middleOf, near, under, within } from './edges'
+import { horizonOf, movedHorizon, setHorizon } from './horizon'
 import { familyOf, useSurvey } from './survey'
 
 /** What can be taken hold of, by id: other hands may add to the lists and take from them meanwhile. */
@@ -12,7 +13,7 @@ type Grip =
   | { kind: 'edge'; id: string; point: number }
   | { kind: 'tape'; id: string; end: 'a' | 'b' }
   | { kind: 'datum' }
-  | { kind: 'horizon'; end: 0 | 1 }
+  | { kind: 'horizon'; end: 0 | 1 | 'both' }
 interface Line {
   a: Vec2
   b: Vec2
@@ -46,14 +47,17 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     return [Math.min(Math.max(p[0], 0), s.photo!.width!), Math.min(Math.max(p[1], 0), s.photo!.height!)]
   }
 
+  function* horizonGrips(v: Survey): Generator<[Vec2, Grip]> {
+    const line = horizonOf(v, s.photo!)
+    if (!line) return
+    for (const end of [0, 1] as const) yield [line[end], { kind: 'horizon', end }]
+    if (v.assumption) yield [middleOf(line), { kind: 'horizon', end: 'both' }]
+  }
   /** Only what the tool at hand draws can be taken hold of, so that an edge may start at another's end. */
   function* grips(v: Survey): Generator<[Vec2, Grip]> {
     if (tool.value === 'tape')
       for (const t of v.lengths) for (const end of ['a', 'b'] as const) yield [t[end], { kind: 'tape', id: t.id, end }]
-    else if (tool.value === 'horizon')
-      for (const end of [0, 1] as const) {
-        if (v.horizon) yield [v.horizon[end], { kind: 'horizon', end }]
-      }
+    else if (tool.value === 'horizon') yield* horizonGrips(v)
     else if (tool.value === 'datum') {
       if (v.datum) yield [v.datum, { kind: 'datum' }]
     } else if (tool.value === 'point')
@@ -95,8 +99,9 @@ export function useTracing(scale: () => number, idle: () => boolean) {
       tape[g.end] = p
     } else if (g?.kind === 'datum') next.datum = p
     else if (g?.kind === 'horizon') {
-      if (!next.horizon) return null
-      next.horizon[g.end] = p
+      const line = horizonOf(next, s.photo!)
+      if (!line) return null
+      setHorizon(next, movedHorizon(line, g.end, p))
     }
     return next
   }
@@ -119,7 +124,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     const { id, a, b } = drawing
     const family = familyOf(tool.value)
     if (tool.value === 'tape') next.lengths.push({ id, a, b, direction: tapeDirection(a, b), metres: 1 })
-    else if (tool.value === 'horizon') next.horizon = [a, b]
+    else if (tool.value === 'horizon') setHorizon(next, [a, b])
     else if (family !== undefined) next.edges.push({ id, family, points: [a, b] })
     return next
   }

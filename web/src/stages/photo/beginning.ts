@@ -1,0 +1,53 @@
+/** Beginning a shot from whatever pictures there are, and a first move by one press. */
+import { computed, ref } from 'vue'
+import type { Job } from '../../api/client'
+import { useShot } from '../../state/shot'
+
+/** How layers are spread in depth: by even parallax, ratio or steps, between two distances in metres. */
+export interface Spread {
+  near: number
+  far: number
+  spread: 'parallax' | 'ratio' | 'steps'
+}
+export const EVENLY: Record<Spread['spread'], string> = {
+  parallax: 'even parallax',
+  ratio: 'even ratio',
+  steps: 'even steps',
+}
+const KINDS = ['begin', 'first_move', 'Begin']
+/** Whether some files are layers of one picture: one file that holds them, or several that may have alpha. */
+export function layered(files: readonly { name: string }[]): boolean {
+  const suffix = (f: { name: string }) => f.name.toLowerCase().split('.').pop() ?? ''
+  if (files.length === 1) return suffix(files[0]) === 'ora'
+  return files.every((f) => ['png', 'tif', 'tiff', 'webp', 'ora'].includes(suffix(f)))
+}
+export function formOf(files: readonly File[]): FormData {
+  const form = new FormData()
+  for (const file of files) form.append('file', file)
+  return form
+}
+export const asked = (how: Spread) => `?near=${how.near}&far=${how.far}&spread=${how.spread}`
+
+/** What was said at the end of the last beginning and has been read, by job. */
+const read = ref<string[]>([])
+
+export function useBeginning() {
+  const s = useShot()
+  const mine = (j: Job) => KINDS.includes(j.kind)
+  /** The beginning that is under way. */
+  const under = computed(() => Object.values(s.jobs).find((j) => mine(j) && ['waiting', 'running'].includes(j.state)))
+  const last = computed(() =>
+    Object.values(s.jobs)
+      .filter((j) => mine(j) && j.state === 'done' && !read.value.includes(j.id))
+      .at(-1),
+  )
+  const notes = computed(() => (last.value?.result as { notes?: string[] } | null | undefined)?.notes ?? [])
+  const understood = () => last.value && read.value.push(last.value.id)
+  return {
+    under,
+    notes,
+    understood,
+    begin: (files: readonly File[], how: Spread) => s.work(`/begin${asked(how)}`, formOf(files)),
+    firstMove: () => s.work('/first-move'),
+  }
+}
