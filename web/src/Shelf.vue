@@ -4,8 +4,8 @@ import { ElButton, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { kindOf, useDrop } from './hand/drop'
-import { asked, formOf, layered } from './stages/photo/beginning'
-import { api, call, got, Problem, type Schemas, type ShotState } from './api/client'
+import { asked, formOf, layered, notesOf, told } from './stages/photo/beginning'
+import { api, call, got, Problem, type Job, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
 const shots = ref<Schemas['ListedShot'][]>([])
@@ -49,14 +49,33 @@ const fromPictures = (list: FileList | File[] | null) =>
     try {
       if (layered(files)) {
         const how = asked({ near: 4, far: 40, spread: 'parallax' })
-        await call('POST', `/shots/${state.id}/begin${how}`, formOf(files))
+        const job = await ended(await call<Job>('POST', `/shots/${state.id}/begin${how}`, formOf(files)))
+        told.value = { shot: state.id, notes: notesOf(job) }
       } else for (const file of files) await call('POST', `/shots/${state.id}/photos`, formOf([file]))
     } catch (error) {
       await api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: state.id } } })
       throw error
     }
-    await router.push(`/shot/${state.id}/photo`)
+    await router.push(`/shot/${state.id}/${layered(files) ? 'move' : 'photo'}`)
   })
+/** The beginning that is under way. */
+const under = ref<Job | null>(null)
+const OFTEN = 400 // milliseconds between two looks at it
+/** Wait for the end of a beginning; what it fails for is thrown. */
+async function ended(job: Job) {
+  under.value = job
+  try {
+    while (['waiting', 'running'].includes(under.value.state)) {
+      await new Promise((done) => setTimeout(done, OFTEN))
+      under.value = await got<Job>(api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } }))
+    }
+    if (under.value.state !== 'done') throw new Problem(under.value.error ?? 'Cancelled; nothing was begun.', 409)
+    return under.value
+  } finally {
+    under.value = null
+  }
+}
+const giveUp = () => api.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: under.value!.id } } })
 const bring = (list: FileList | File[] | null) =>
   attempt(async () => {
     if (!list?.length) return
@@ -93,6 +112,10 @@ async function remove(shot: Schemas['ListedShot']) {
     </header>
     <p v-if="problem" class="sentence warn" role="alert">
       {{ problem }} <ElButton class="plain" @click="problem = null">Understood</ElButton>
+    </p>
+    <p v-if="under" class="sentence" role="status" data-under-way>
+      Beginning: {{ under.doing || 'waiting' }}, {{ Math.round(100 * under.progress) }} %
+      <ElButton class="plain" @click="giveUp">Cancel</ElButton>
     </p>
     <ul>
       <li v-for="shot in shots" :key="shot.id">

@@ -1,5 +1,8 @@
 /** The shaders that throw plates on solids, and that say which face a plate's camera sees. */
 
+/** Of a footprint, by which the graphics card picks its level: as sharp as the engine's own filter. */
+const SHARP = '0.7'
+
 export const vertex = /* glsl */ `
 in float face;
 flat out float vFace;
@@ -71,7 +74,7 @@ export function lookFragment(throws: number, occlusion: boolean[], cut: boolean)
     if (inside && acc.a < 0.999 && !done) {
       bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
       if (seen) {
-        vec4 c = textureGrad(picture${i}, uv, gx, gy);
+        vec4 c = textureGrad(picture${i}, uv, ${SHARP} * gx, ${SHARP} * gy);
         acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a);
         ${cut ? 'done = true;' : ''}
       }

@@ -120,7 +120,13 @@ def first_move(
     shot = with_set(shot.model_copy(deep=True))
     camera = home_photo(shot).camera
     assert camera is not None
+    said = ""
     if shot.delivery.framing is None:
+        size = shot.delivery.width, shot.delivery.height
+        if not shot.move.keys and roomy(shot.delivery, camera.width, camera.height).scale < 1:
+            width, height = delivered_size(camera.width, camera.height)
+            shot.delivery = shot.delivery.model_copy(update={"width": width, "height": height})
+            said = f"Delivered at {width} × {height} px: at {size[0]} × {size[1]} px the picture would be enlarged. "
         shot.delivery = shot.delivery.model_copy(update={"framing": roomy(shot.delivery, camera.width, camera.height)})
     engine = engine_of(shot)
     shot.move = Move(keys=push_in(shot, PUSH * nearest(shot, engine)))
@@ -132,10 +138,10 @@ def first_move(
             found = bring_back(shot, engine, min(JUDGED, width), lambda done: tell(0.7 + 0.3 * done))
     except MoveError as error:
         shot.move = Move(keys=push_in(shot, 0.0)[:1])
-        return shot, f"{error} Cover what is missing in Plates, then set a second key on Move."
+        return shot, f"{said}{error} Cover what is missing in Plates, then set a second key on Move."
     shot.move = Move(keys=found.keys)
     way = np.linalg.norm(np.subtract(found.keys[-1].position, found.keys[0].position))
-    return shot, (
+    return shot, said + (
         f"A push-in of {way:.2f} m holds in every frame. Drag its last key in plan to try another way, "
         "and build what stands out in Massing so that it bears more."
     )

@@ -24,6 +24,7 @@ defineExpose({ how })
     <p>{{ under.doing || 'Beginning' }}… {{ Math.round(100 * under.progress) }} %</p>
   </div>
   <div v-else class="ways">
+    <p class="first-line">Bring the photograph that the move starts or ends on, or begin with what there is.</p>
     <section>
       <svg viewBox="0 0 120 70" aria-hidden="true">
         <path class="deep" d="M8 62V22l46 -12v52M54 10l58 20v32M8 62h104" />
@@ -95,6 +96,10 @@ defineExpose({ how })
   align-content: center;
   gap: 32px;
   padding: 32px;
+}
+.first-line {
+  grid-column: 1 / -1;
+  font-size: 16px;
 }
 .ways section {
   display: flex;

@@ -28,6 +28,9 @@ export function formOf(files: readonly File[]): FormData {
 }
 export const asked = (how: Spread) => `?near=${how.near}&far=${how.far}&spread=${how.spread}`
 
+/** What a beginning from the shelf had to say, which had no shot's page yet to say it on. */
+export const told = ref<{ shot: string; notes: string[] } | null>(null)
+export const notesOf = (job: Job) => (job.result as { notes?: string[] } | null | undefined)?.notes ?? []
 /** What was said at the end of the last beginning and has been read, by job. */
 const read = ref<string[]>([])
 
@@ -41,8 +44,14 @@ export function useBeginning() {
       .filter((j) => mine(j) && j.state === 'done' && !read.value.includes(j.id))
       .at(-1),
   )
-  const notes = computed(() => (last.value?.result as { notes?: string[] } | null | undefined)?.notes ?? [])
-  const understood = () => last.value && read.value.push(last.value.id)
+  const notes = computed(() => {
+    if (last.value) return notesOf(last.value)
+    return told.value?.shot === s.id ? told.value.notes : []
+  })
+  function understood() {
+    if (last.value) read.value.push(last.value.id)
+    else told.value = null
+  }
   return {
     under,
     notes,
