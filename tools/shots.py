@@ -12,9 +12,11 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page
 from tools.browser import browser, server
+from tools.valley import layers, painting
 from tools.varrow import truth
 
 from roofline.core.camera import bend
+from roofline.formats.pictures import png
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 
@@ -45,6 +47,39 @@ def second_photo(page: Page, address: str) -> None:
     page.select_option("[data-compare]", "platform-side")
     page.wait_for_selector("[data-compared][data-shown=true]", timeout=60_000)
     page.wait_for_timeout(600)
+
+
+def beginnings(page: Page, address: str, out: Path) -> None:
+    """The empty shot with its three ways, layers spread in depth, and a painting with its camera assumed."""
+
+    def shot(name: str) -> str:
+        ident = page.request.post(f"{address}/api/shots", data={"name": name}).json()["id"]
+        page.goto(f"{address}/shot/{ident}/photo")
+        page.wait_for_selector("[data-begin-layers]", state="attached")
+        return str(ident)
+
+    made = [shot("A valley")]
+    page.wait_for_timeout(400)
+    page.screenshot(path=out / "starting.png")
+    files = [{"name": f"{n}.png", "mimeType": "image/png", "buffer": png(p)} for n, p in layers()]
+    page.locator("[data-begin-layers]").set_input_files(files)
+    page.wait_for_selector("[data-said]", timeout=240_000)
+    page.wait_for_selector("[data-finding]", timeout=60_000)
+    page.wait_for_timeout(2500)
+    page.screenshot(path=out / "layers.png")
+    made.append(shot("A painting"))
+    given = {"name": "valley.png", "mimeType": "image/png", "buffer": png(painting())}
+    page.locator("[data-bring]").set_input_files(given)
+    page.wait_for_selector("[data-first-move]")
+    page.goto(f"{address}/shot/{made[-1]}/survey")
+    page.click("[data-assume]")
+    page.wait_for_selector("[data-camera]")
+    page.click("[data-tool=horizon]")
+    page.mouse.move(620, 520)
+    page.wait_for_timeout(900)
+    page.screenshot(path=out / "assumed.png")
+    for ident in made:
+        page.request.delete(f"{address}/api/shots/{ident}")
 
 
 def main() -> None:
@@ -109,6 +144,7 @@ def main() -> None:
         stage("handoff")
         page.wait_for_timeout(2500)
         page.screenshot(path=out / "handoff.png")
+        beginnings(page, address, out)
 
 
 if __name__ == "__main__":
