@@ -38,6 +38,7 @@ READINGS, LOOKED_AT = 3, 1500  # of a picture, and hypotheses among which they a
 LEAST_SHARE = 0.6  # of the best hypothesis's score
 APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of one direction
 SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
+AGREED = 0.6  # of the straight length: where less agrees with a reading, each of its directions is doubted
 RIVAL = 0.9  # a reading with this share of the best one's straight length is not ruled out
 RESAMPLED = 16  # times that the edges are drawn anew, to see how far the camera depends on which were found
 
@@ -307,11 +308,26 @@ def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
     return float(np.sqrt(np.mean((np.array(logs) - middle) ** 2))), float(np.sqrt(np.mean(np.square(turns))))
 
 
+def _without_families(found: Found, known: SurveyInput) -> float:
+    """How far the log focal length moves, root mean square, when the edges of one direction are left out."""
+    moved = []
+    for family in FAMILIES:
+        rest = [e for e in found.edges if e.family != family]
+        try:
+            got, _ = _solved(known.model_copy(update={"distortion": "none"}), rest, False, found.result.camera.focal_px)
+        except SurveyError:
+            continue
+        moved.append(np.log(got.camera.focal_px / found.result.camera.focal_px))
+    return float(np.sqrt(np.mean(np.square(moved)))) if moved else 0.0
+
+
 def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyResult:
     """The result with its errors widened by the doubt which edges belong where, and which reading is right."""
     result = found.result
     focal, sigma = result.camera.focal_px, result.sigma
     spread, turned = _resampled(found, known)
+    if found.share < AGREED:  # a picture of which so much is something else may be that in part
+        spread = float(np.hypot(spread, _without_families(found, known)))
     doubt = spread * focal
     warnings = list(result.warnings)
     rivals = [o for o in others if _standing(o, known) > RIVAL * _standing(found, known)]
