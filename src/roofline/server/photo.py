@@ -21,36 +21,13 @@ Metres = Annotated[float, Field(gt=0, lt=1e7)]
 
 def add_routes(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
+    _beginnings(site, routes)
 
     @routes.add("POST", SHOT + "/photos", returns=ShotState, files=True)
     def bring_photo(shot_id: str) -> ShotState:
         """Bring a photo (JPEG, PNG, TIFF, OpenEXR, WebP, AVIF)."""
         photo.bring(desk, shot_id, *uploaded())
         return states.changed(shot_id)
-
-    @routes.add(
-        "POST",
-        SHOT + "/begin",
-        returns=JobState,
-        files=True,
-        query={"lens": Lens, "eye": Eye, "near": Metres, "far": Metres, "spread": Spread},
-    )
-    def begin_shot(
-        shot_id: str,
-        lens: float | None = None,
-        eye: float = 1.6,
-        near: float = 4.0,
-        far: float = 40.0,
-        spread: Spread = "parallax",
-    ) -> JobState:
-        """Begin from pictures: one, one layered file, or several with alpha, first the nearest."""
-        how = How(lens_mm35=lens, eye_m=eye, near_m=near, far_m=far, spread=spread)
-        return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how))
-
-    @routes.add("POST", SHOT + "/first-move", returns=JobState)
-    def make_first_move(shot_id: str) -> JobState:
-        """A set that is whole from home, room around the frame, and a push-in that just holds."""
-        return job_state(beginning.order_first_move(desk, shot_id))
 
     @routes.add("DELETE", SHOT + "/photos/<photo_id>", returns=ShotState)
     def remove_photo(shot_id: str, photo_id: str) -> ShotState:
@@ -80,3 +57,31 @@ def add_routes(site: Site, routes: Routes) -> None:
         """State what is given of what is delivered."""
         photo.change_delivery(desk, shot_id, body)
         return states.changed(shot_id)
+
+
+def _beginnings(site: Site, routes: Routes) -> None:
+    desk = site.desk
+
+    @routes.add(
+        "POST",
+        SHOT + "/begin",
+        returns=JobState,
+        files=True,
+        query={"lens": Lens, "eye": Eye, "near": Metres, "far": Metres, "spread": Spread},
+    )
+    def begin_shot(
+        shot_id: str,
+        lens: float | None = None,
+        eye: float = 1.6,
+        near: float = 4.0,
+        far: float = 40.0,
+        spread: Spread = "parallax",
+    ) -> JobState:
+        """Begin from pictures: one, one layered file, or several with alpha, first the nearest."""
+        how = How(lens_mm35=lens, eye_m=eye, near_m=near, far_m=far, spread=spread)
+        return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how))
+
+    @routes.add("POST", SHOT + "/first-move", returns=JobState)
+    def make_first_move(shot_id: str) -> JobState:
+        """A set that is whole from home, room around the frame, and a push-in that just holds."""
+        return job_state(beginning.order_first_move(desk, shot_id))

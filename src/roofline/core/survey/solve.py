@@ -107,9 +107,8 @@ def solve(given: SurveyInput) -> SurveyResult:
     Returns
     -------
     SurveyResult
-        Camera with one-sigma errors (from the inverse information matrix at the solution, widened by the
-        residuals when these are larger than the stated ``edge_sigma_px``), residuals in pixels, vanishing points and
-        horizon of the straightened picture, what was assumed, and which edge to trace next.
+        Camera with one-sigma errors (from the inverse information matrix at the solution, widened where residuals
+        pass the stated ``edge_sigma_px``), residuals in pixels, vanishing points and horizon, what was assumed, advice.
 
     Raises
     ------
@@ -155,10 +154,7 @@ def best_of(system: System) -> tuple[State, Array]:
 
 
 def contradiction(given: SurveyInput, state: State) -> list[str]:
-    """What to say of a given focal length that the edges contradict: both are weighed, and some edges pull away.
-
-    The edges that pull are those that fit better where the edges alone are followed.
-    """
+    """What to say of a given focal length that the edges contradict; those pull that fit better without it."""
     prior = given.focal_px
     assert prior is not None
     # as good as free; it keeps the fit from running off where the edges say nothing

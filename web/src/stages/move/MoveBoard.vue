@@ -7,7 +7,7 @@ import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
 import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
-import { useBeginning } from '../photo/beginning'
+import FirstMove from '../photo/FirstMove.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
@@ -20,7 +20,6 @@ import { turned, useMove } from './move'
 
 const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = useMove()
 const router = useRouter()
-const { under, firstMove } = useBeginning()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
 const pair = ref<HTMLElement>()
@@ -32,7 +31,6 @@ const split = useSplit(pair, () => shown.value === 'both')
 const loading = ref(false)
 const leftOut = ref<string | null>(null)
 let thrown: Thrown | null = null
-
 const d = computed(() => s.shot.delivery)
 const common = (a: number, b: number): number => (b ? common(b, a % b) : a)
 const box = computed(() => {
@@ -141,7 +139,6 @@ function pixelAt(event: PointerEvent): Vec2 {
     ((event.clientY - b.top - box.value.y) / box.value.h) * d.value.height,
   ]
 }
-
 // moving the camera in the lens view: drag turns it, with Shift it trucks and cranes, the wheel dollies
 let grab: { from: Vec2; camera: FrameCamera; shift: boolean } | null = null
 function putBack() {
@@ -254,7 +251,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
   <div v-if="!s.state!.home && !s.keys.length" class="empty">
     <p>A move starts from a surveyed photo with a scale. What is not known yet can be assumed.</p>
     <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
-    <ElButton v-if="s.photo" :disabled="!!under" data-first-move @click="firstMove">Assume it: a first move</ElButton>
+    <FirstMove v-if="s.photo">Assume it: a first move</FirstMove>
   </div>
   <div v-else ref="pair" class="views" :class="`show-${shown}`" :style="split.style.value">
     <div
