@@ -75,6 +75,18 @@ def test_tiff_pages_are_layers_with_their_names_and_places():
     assert got.layers[0].pixels.dtype == np.uint16 and (got.width, got.height) == (W, H)
 
 
+def test_tiff_pages_are_read_as_any_tiff_is():
+    """Premultiplied and white-is-zero pages, which a reader of their own would take for what they are not."""
+    buffer, half = io.BytesIO(), TREE.copy()
+    half[..., :3], half[..., 3] = half[..., :3] // 2, 128
+    with tifffile.TiffWriter(buffer) as file:
+        file.write(half, photometric="rgb", extrasamples=["assocalpha"])
+        file.write(np.full((H, W), 30, np.uint8), photometric="miniswhite")
+    tree, paper = layers_of([("set.tif", buffer.getvalue())]).layers
+    assert np.abs(tree.pixels[5, 5].astype(int) - [20, 200, 40, 128]).max() <= 2
+    assert (paper.pixels[..., :3] == 225).all() and (paper.pixels[..., 3] == 255).all()
+
+
 def test_several_pictures_are_layers_and_what_is_odd_is_said():
     files = [
         ("tree.png", png(TREE)),

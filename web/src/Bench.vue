@@ -18,7 +18,7 @@ import MassingLedger from './stages/massing/MassingLedger.vue'
 import MoveBoard from './stages/move/MoveBoard.vue'
 import MoveLedger from './stages/move/MoveLedger.vue'
 import PhotoLedger from './stages/photo/PhotoLedger.vue'
-import { layered, useBeginning } from './stages/photo/beginning'
+import { EVEN, layered, useBeginning } from './stages/photo/beginning'
 import PhotoStage from './stages/photo/PhotoStage.vue'
 import PlatesBoard from './stages/plates/PlatesBoard.vue'
 import PlatesLedger from './stages/plates/PlatesLedger.vue'
@@ -87,7 +87,7 @@ useKeys('everywhere', {
 useDrop(async (files) => {
   if (!s.state) return
   if (!s.shot.photos.length && layered(files)) {
-    const job = await begin(files, { near: 4, far: 40, spread: 'parallax' })
+    const job = await begin(files, EVEN)
     if (job?.state === 'done') go('move')
     return
   }

@@ -4,7 +4,7 @@ import { ElButton, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { kindOf, useDrop } from './hand/drop'
-import { asked, formOf, layered, notesOf, told } from './stages/photo/beginning'
+import { asked, EVEN, formOf, layered, notesOf, told } from './stages/photo/beginning'
 import { api, call, got, Problem, type Job, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
@@ -48,8 +48,7 @@ const fromPictures = (list: FileList | File[] | null) =>
     const state = await got<ShotState>(api.POST('/api/shots', { body: { name: title || 'Untitled shot' } }))
     try {
       if (layered(files)) {
-        const how = asked({ near: 4, far: 40, spread: 'parallax' })
-        const job = await ended(await call<Job>('POST', `/shots/${state.id}/begin${how}`, formOf(files)))
+        const job = await ended(await call<Job>('POST', `/shots/${state.id}/begin${asked(EVEN)}`, formOf(files)))
         told.value = { shot: state.id, notes: notesOf(job) }
       } else for (const file of files) await call('POST', `/shots/${state.id}/photos`, formOf([file]))
     } catch (error) {

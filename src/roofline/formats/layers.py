@@ -33,7 +33,6 @@ class Layer:
     group: str | None = None
     visible: bool = True
     opacity: float = 1.0
-    file: str = ""
 
 
 @dataclass
@@ -122,9 +121,10 @@ def _stack(
             source = node.get("src") or ""
             pixels = pictures.read(archive.read(source), source)
             if (mode := node.get("composite-op", "svg:src-over")) != "svg:src-over":
-                out.notes.append(f"“{title}” is blended by {mode.removeprefix('svg:')} in the file; here it covers.")
+                how = mode.removeprefix("svg:")
+                out.notes.append(f"“{title}” is blended by {how} in the file; here it covers.")
             label = title or f"Layer {len(out.layers) + 1}"
-            out.layers.append(Layer(label, _with_alpha(pixels), x, y, group, shown, solid, name))
+            out.layers.append(Layer(label, _with_alpha(pixels), x, y, group, shown, solid))
 
 
 def _tiff(data: bytes, name: str) -> Layered:
@@ -136,15 +136,10 @@ def _tiff(data: bytes, name: str) -> Layered:
             if len(pages) > MOST:
                 raise FormatError(f"{name} has {len(pages)} pages; up to {MOST} can be used.")
             for number, page in enumerate(pages, 1):
-                pixels = page.asarray()
-                if pixels.ndim == 2:
-                    pixels = np.repeat(pixels[..., None], 3, axis=2)
-                if pixels.dtype not in (np.uint8, np.uint16, np.float32) or pixels.shape[2] not in (3, 4):
-                    raise FormatError(f"{name}: page {number} is neither 8 bit, 16 bit nor float in colour.")
+                pixels = pictures.read(data, name, page.index)
                 x, y = (_in_pixels(page, tag) for tag in ("XPosition", "YPosition"))
-                title = str(page.tags["PageName"].value) if "PageName" in page.tags else f"Layer {number}"
-                title = title.strip()[:100] or f"Layer {number}"
-                out.layers.append(Layer(title, _with_alpha(pixels), x, y, file=name))
+                title = str(page.tags.valueof("PageName", default="")).strip()[:100] or f"Layer {number}"
+                out.layers.append(Layer(title, _with_alpha(pixels), x, y))
     except (tifffile.TiffFileError, ValueError, IndexError, KeyError, OSError) as error:
         raise FormatError(f"{name} is damaged and cannot be read as layers: {error}.") from None
     out.width = max(layer.x + layer.pixels.shape[1] for layer in out.layers)
@@ -171,7 +166,7 @@ def layers_of(files: list[tuple[str, bytes]]) -> Layered:
     else:
         if len(files) > MOST:
             raise FormatError(f"{len(files)} pictures were given; up to {MOST} can be used.")
-        layers = [Layer(_stem(n, i), _with_alpha(pictures.read(d, n)), file=n) for i, (n, d) in enumerate(files, 1)]
+        layers = [Layer(_stem(n, i), _with_alpha(pictures.read(d, n))) for i, (n, d) in enumerate(files, 1)]
         sizes = [layer.pixels.shape[:2] for layer in layers]
         tall, wide = max(s[0] for s in sizes), max(s[1] for s in sizes)
         out = Layered(wide, tall, layers)

@@ -122,8 +122,9 @@ def _plain(data: bytes, name: str) -> Decoded:
     return Decoded(tiff.upright(pixels, turn), facts, notes, conversion, turned=turn not in (0, 1))
 
 
-def decode(data: bytes, name: str = "The picture") -> Decoded:
-    """A picture with all that was found in its file. Raises FormatError with what was found and what is wanted."""
+def decode(data: bytes, name: str = "The picture", page: int = 0) -> Decoded:
+    """A picture with all that was found in its file; ``page``: of a TIFF. Raises FormatError with what was found and
+    what is wanted."""
     kind = kind_of(data[:16])
     if kind is None:
         raise FormatError(_refusal(data[:16], name))
@@ -133,7 +134,10 @@ def decode(data: bytes, name: str = "The picture") -> Decoded:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", UserWarning)  # of EXIF that is damaged: the picture is not
-            got = {"EXR": exr.decode, "TIFF": tiff.decode}.get(kind, _plain)(data, name)
+            if kind == "TIFF":
+                got = tiff.decode(data, name, page)
+            else:
+                got = (exr.decode if kind == "EXR" else _plain)(data, name)
     except FormatError:
         raise
     except (
@@ -198,10 +202,10 @@ def _finite(pixels: NDArray[np.float32], notes: list[str]) -> NDArray[np.float32
     return np.nan_to_num(pixels, nan=0.0, posinf=top, neginf=0.0)
 
 
-def read(data: bytes, name: str = "The picture") -> NDArray:
+def read(data: bytes, name: str = "The picture", page: int = 0) -> NDArray:
     """Pixels (H, W, 3) or, with straight alpha, (H, W, 4), upright; uint8 and uint16 display values or float32 linear,
     with sRGB's primaries. Raises FormatError."""
-    return decode(data, name).pixels
+    return decode(data, name, page).pixels
 
 
 def examine(data: bytes, name: str) -> Facts:

@@ -88,10 +88,10 @@ def _profile(page: Any, mode: str, deep: bool, notes: list[str]) -> colour.Conve
     return colour.asked_for(bytes(profile), mode, deep, notes) if profile else None
 
 
-def decode(data: bytes, name: str) -> Decoded:
-    """The first page of a TIFF file."""
+def decode(data: bytes, name: str, number: int = 0) -> Decoded:
+    """One page of a TIFF file, by its number: the first, unless another is asked for."""
     with tifffile.TiffFile(io.BytesIO(data)) as file:
-        page: Any = file.pages[0]
+        page: Any = file.pages[number]
         bits, photometric = int(page.bitspersample), int(page.photometric)
         guard(page.imagewidth, page.imagelength, page.samplesperpixel * max(1, bits // 8), name)
         if photometric not in BASE:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import cv2
@@ -16,10 +15,8 @@ from roofline.errors import MassingError, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo
-from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.stages.shots import fresh_id
-from roofline.work.begin import begun_survey
+from roofline.work.begin import add_photo, taken_in
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
 
@@ -44,35 +41,14 @@ def surveyed(shot: Shot, photo_id: str | None = None) -> tuple[Photo, View]:
 
 def bring(desk: Desk, shot_id: str, filename: str, data: bytes) -> str:
     """Examine and store a photo, and make it a plate. Returns its id; raises FormatError and changes nothing."""
-    facts = pictures.examine(data, filename)
-    if facts.turned or facts.format in ("WEBP", "AVIF"):  # what others read our packages by may not know these
-        stored, suffix = pictures.store_form(pictures.read(data, filename))
-    else:
-        stored, suffix = data, pictures.SUFFIX[facts.format]
-    name = Path(filename).stem[:100] or "photo"
-    file = desk.store.blobs.keep(stored, suffix)
-    made = ""
+    photo, made = taken_in(data, filename, desk.store.blobs.keep), ""
 
     def alter(shot: Shot) -> Shot:
         nonlocal made
-        made = fresh_id(name, [p.id for p in shot.photos])
-        plate = fresh_id(name, [p.id for p in shot.plates])
-        shot.photos.append(
-            Photo(
-                id=made,
-                name=name,
-                file=file,
-                width=facts.width,
-                height=facts.height,
-                facts=facts.facts,
-                survey=begun_survey(facts.facts, facts.width, facts.height),
-            )
-        )
-        shot.plates.append(Plate(id=plate, name=name, photo=made, file=file, canvas=(0, 0, facts.width, facts.height)))
-        shot.throws.append(Throw(plate=plate, targets=[]))
+        made = add_photo(shot, photo)
         return shot
 
-    desk.store.change(shot_id, f"Bring the photo {name}", alter)
+    desk.store.change(shot_id, f"Bring the photo {photo.name}", alter)
     return made
 
 

@@ -72,6 +72,40 @@ def begun_survey(facts: PhotoFacts, width: int, height: int) -> Survey:
     return Survey(focal_px=file_prior(facts.focal_35mm, width, height), principal_point=centre)
 
 
+def taken_in(data: bytes, filename: str, keep: Callable[[bytes, str], str]) -> Photo:
+    """A photo as it is begun with, examined and kept; its id is still to be given. Raises FormatError.
+
+    ``keep``: stores bytes under a suffix, and says the file's name.
+    """
+    facts = pictures.examine(data, filename)
+    if facts.turned or facts.format in ("WEBP", "AVIF"):  # what others read our packages by may not know these
+        stored, suffix = pictures.store_form(pictures.read(data, filename))
+    else:
+        stored, suffix = data, pictures.SUFFIX[facts.format]
+    name = PurePath(filename).stem[:100] or "photo"
+    return Photo(
+        id="photo",
+        name=name,
+        file=keep(stored, suffix),
+        width=facts.width,
+        height=facts.height,
+        facts=facts.facts,
+        survey=begun_survey(facts.facts, facts.width, facts.height),
+    )
+
+
+def add_photo(shot: Shot, photo: Photo) -> str:
+    """Add a photo to a shot, as a plate too that is thrown on nothing yet; returns its id."""
+    ident = fresh_id(photo.name, [p.id for p in shot.photos])
+    plate = fresh_id(photo.name, [p.id for p in shot.plates])
+    assert photo.width is not None and photo.height is not None
+    shot.photos.append(photo.model_copy(update={"id": ident}))
+    canvas = (0, 0, photo.width, photo.height)
+    shot.plates.append(Plate(id=plate, name=photo.name, photo=ident, file=photo.file, canvas=canvas))
+    shot.throws.append(Throw(plate=plate, targets=[]))
+    return ident
+
+
 def distances(count: int, how: How) -> list[float]:
     """Metres of so many layers, first the nearest.
 
@@ -100,22 +134,15 @@ def _delivery(width: int, height: int, how: How) -> Delivery:
 
 def from_photo(name: str, data: bytes, how: How) -> Begun:
     """A shot of one picture: surveyed by the edges that are found, with what they do not tell assumed."""
-    facts = pictures.examine(data, name)
     out = Begun(Shot(name=PurePath(name).stem[:100] or "shot"))
-    if facts.turned or facts.format in ("WEBP", "AVIF"):
-        stored, suffix = pictures.store_form(pictures.read(data, name))
-    else:
-        stored, suffix = data, pictures.SUFFIX[facts.format]
-    file, title = out.keep(stored, suffix), out.shot.name
-    ident = fresh_id(title, [])
-    photo = Photo(id=ident, name=title, file=file, width=facts.width, height=facts.height, facts=facts.facts)
-    survey = begun_survey(facts.facts, facts.width, facts.height)
+    photo = taken_in(data, name, out.keep)
+    assert photo.width is not None and photo.height is not None
+    survey = photo.survey
     if how.lens_mm35 is not None:
-        value = focal_px(how.lens_mm35, facts.width, facts.height)
+        value = focal_px(how.lens_mm35, photo.width, photo.height)
         survey.focal_px = FocalPrior(value=value, sigma=KNOWN * value)
     survey.assumption = Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m)
-    photo.survey = survey
-    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(stored, name))[..., :3], cv2.COLOR_RGB2GRAY)
+    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(out.files[photo.file], name))[..., :3], cv2.COLOR_RGB2GRAY)
     try:
         found = find(np.asarray(grey), survey_input(photo, survey))
         survey.edges, survey.edge_sigma_px = found.edges, FOUND_SIGMA
@@ -124,11 +151,8 @@ def from_photo(name: str, data: bytes, how: How) -> Begun:
     except SurveyError as error:
         out.notes.append(str(error).partition(". ")[0] + ": the camera is assumed.")
     photo.survey = Survey.model_validate(survey.model_dump())
-    out.shot.photos = [photo]
-    out.shot.plates = [Plate(id=ident, name=title, photo=ident, file=file, canvas=(0, 0, facts.width, facts.height))]
-    out.shot.throws = [Throw(plate=ident, targets=[])]
-    linked.resolve(out.shot, ident)
-    out.shot.delivery = _delivery(facts.width, facts.height, how)
+    linked.resolve(out.shot, add_photo(out.shot, photo))
+    out.shot.delivery = _delivery(photo.width, photo.height, how)
     return out
 
 
@@ -174,14 +198,13 @@ def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = No
     out = Begun(Shot(name=title or "Layers"), notes=list(picture.notes))
     flat = flattened(picture)
     whole = pictures.png(flat if (flat[..., 3] < np.iinfo(flat.dtype).max).any() else flat[..., :3], 1)
-    file, ident = out.keep(whole, ".png"), "flattened"
-    photo = Photo(id=ident, name="Flattened", file=file, width=picture.width, height=picture.height)
+    photo = Photo(
+        id="flattened", name="Flattened", file=out.keep(whole, ".png"), width=picture.width, height=picture.height
+    )
     photo.survey = Survey(assumption=Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m))
-    out.shot.photos = [photo]
-    out.shot.plates = [
-        Plate(id=ident, name="Flattened", photo=ident, file=file, canvas=(0, 0, picture.width, picture.height))
-    ]
+    ident = add_photo(out.shot, photo)
     linked.resolve(out.shot, ident)
+    photo = out.shot.photo(ident)
     assert photo.camera is not None
     view = view_of(photo.camera)
     for n, (layer, distance) in enumerate(zip(picture.layers, distances(len(picture.layers), how), strict=True)):
@@ -199,7 +222,6 @@ def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = No
     everything = [s.id for s in out.shot.solids]
     for plate in out.shot.plates[1:]:  # a layer is whole behind what stands before it
         plate.without = [i for i in everything if i != f"{plate.id}-flat"]
-    out.shot.throws.append(Throw(plate=ident, targets=[]))
     out.shot.delivery = _delivery(picture.width, picture.height, how)
     return out
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
@@ -124,11 +125,11 @@ class _Gathering:
 
     def apart(self, tiles: list[Tile], squared: Squared) -> None:
         """A picture of its own for every tile."""
-        counts: dict[int, int] = {}
-        several = {t.face for t in tiles if sum(o.face == t.face for o in tiles) > 1}
+        counts: Counter[int] = Counter()
+        several = {face for face, parts in Counter(t.face for t in tiles).items() if parts > 1}
         for tile in tiles:
             p = _painted(squared, tile)
-            counts[tile.face] = counts.get(tile.face, 0) + 1
+            counts[tile.face] += 1
             name = self.name_of(tile.face) + (f" {counts[tile.face]}" if tile.face in several else "")
             if p.bare:
                 self.surface(tile, name, None, None)

@@ -39,19 +39,7 @@ def delivered_size(width: int, height: int) -> tuple[int, int]:
         w, h = (long, short) if width >= height else (short, long)
         if ROOM * min(width / w, height / h) >= 1:
             return w, h
-    even = (max(16, 2 * int(ROOM * side / 2)) for side in (width, height))
-    w, h = even
-    return w, h
-
-
-def horizon_height(view: View) -> float:
-    """The row of the horizon at the middle of a view's width."""
-    ahead = view.rotation[2] * [1, 0, 1]
-    size = float(np.linalg.norm(ahead))
-    if size < 1e-6:
-        return float("nan")
-    at = view.homogeneous(view.position + ahead / size)
-    return float(at[1] / at[2]) if at[2] > 1e-6 else float("nan")
+    return max(16, 2 * int(ROOM * width / 2)), max(16, 2 * int(ROOM * height / 2))
 
 
 def ground_and_backdrop(view: View) -> list[AnySolid]:

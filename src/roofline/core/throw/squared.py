@@ -14,7 +14,7 @@ from roofline.core.throw.cast import open_cast
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.footprint import SPACE
 from roofline.core.throw.lent import lent, write_table
-from roofline.core.throw.sample import clear, cut_colour, shade
+from roofline.core.throw.sample import cut_colour, shade
 from roofline.core.throw.threads import ALONE, side_by_side
 
 
@@ -64,7 +64,7 @@ class Grid:
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _paint_rows(cast, tex, face, asked, begin, end, out):  # type: ignore[no-untyped-def]
-    """Rows [begin, end) of `squared`."""
+    """Rows [begin, end) of `Squared.picture`."""
     acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
     words, room = np.empty(len(cast), np.int64), np.empty(SPACE, np.float32)
     write_table(lent(cast), words)
@@ -80,7 +80,6 @@ def _paint_rows(cast, tex, face, asked, begin, end, out):  # type: ignore[no-unt
                 shade(table, tex, face, col + 0.5, row + 0.5, 0.0, 0.0, lent_room, lent_acc, lent_one)
             for i in range(4):
                 out[row, col, i] = acc[i]
-    clear(acc)
     return len(words) + len(room) + len(acc) + len(one)  # what is lent is let go of after its last mention
 
 

@@ -3,13 +3,12 @@ import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import NumberField from '../../ledger/NumberField.vue'
-import { useBeginning } from '../photo/beginning'
 import BeginningSaid from '../photo/BeginningSaid.vue'
+import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
 
 const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
 const router = useRouter()
-const { under, firstMove } = useBeginning()
 const bringing = ref(false)
 const brought = ref<string | null>(null)
 // the delivered frame is a window in the photo: its film back is smaller by as much
@@ -121,9 +120,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
           >Go to frame {{ f.frame }}</ElButton
         >
       </div>
-      <ElButton v-if="s.keys.length < 2" class="sure" :disabled="!!under" data-first-move @click="firstMove">
-        {{ under ? 'At work…' : 'A first move' }}
-      </ElButton>
+      <FirstMove v-if="s.keys.length < 2" class="sure" label="A first move" />
       <p v-if="s.keys.length < 2" class="quiet">
         A push-in that just holds, with ground and backdrop where nothing is built. Or by hand: go to another frame and
         drag in the lens or plan view: that sets a key there.

@@ -3,12 +3,12 @@
 import { ElButton } from 'element-plus'
 import { reactive, ref } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
-import { EVENLY, useBeginning, type Spread } from './beginning'
+import { EVEN, EVENLY, useBeginning, type Spread } from './beginning'
 
 const emit = defineEmits<{ photo: []; begin: [files: File[], how: Spread] }>()
 defineProps<{ busy: boolean }>()
 const { under } = useBeginning()
-const how = reactive<Spread>({ near: 4, far: 40, spread: 'parallax' })
+const how = reactive<Spread>({ ...EVEN })
 const one = ref<HTMLInputElement>()
 const several = ref<HTMLInputElement>()
 function chosen(event: Event) {

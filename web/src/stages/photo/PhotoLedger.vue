@@ -3,10 +3,9 @@ import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
-import { useBeginning } from './beginning'
 import BeginningSaid from './BeginningSaid.vue'
+import FirstMove from './FirstMove.vue'
 import { useFraming } from './framing'
-import { useRouter } from 'vue-router'
 
 const s = useShot()
 const { photo: home, framing, margins, sentences, set } = useFraming()
@@ -15,12 +14,6 @@ const put = (change: object) => s.set('delivery', change)
 const seconds = computed(() => delivery.value.frames / delivery.value.fps)
 const ratio = computed(() => (delivery.value.width / delivery.value.height).toFixed(3))
 const facts = computed(() => s.photo?.facts)
-const { under, firstMove } = useBeginning()
-const router = useRouter()
-async function toFirstMove() {
-  const job = await firstMove()
-  if (job?.state === 'done') await router.push(`/shot/${s.id}/move`)
-}
 /** A frame over the home photo that leaves room to step aside. */
 const ROOM = 0.85
 function leaveRoom() {
@@ -115,9 +108,7 @@ function leaveRoom() {
     </section>
 
     <section v-if="s.photo && s.keys.length < 2" class="section">
-      <ElButton class="main" :disabled="!!under" data-first-move @click="toFirstMove">
-        {{ under ? 'At work…' : 'A first move' }}
-      </ElButton>
+      <FirstMove class="main" label="A first move" />
       <p class="quiet">
         {{ s.homePhoto ? '' : 'Assumes a camera where there is none; ' }}ground and backdrop where nothing is built, and
         a push-in that just holds.

@@ -14,7 +14,8 @@ export const EVENLY: Record<Spread['spread'], string> = {
   ratio: 'even ratio',
   steps: 'even steps',
 }
-const KINDS = ['begin', 'first_move', 'Begin']
+export const EVEN: Spread = { near: 4, far: 40, spread: 'parallax' }
+const KINDS = ['begin', 'first_move']
 /** Whether some files are layers of one picture: one file that holds them, or several that may have alpha. */
 export function layered(files: readonly { name: string }[]): boolean {
   const suffix = (f: { name: string }) => f.name.toLowerCase().split('.').pop() ?? ''
