@@ -114,7 +114,12 @@ def test_keys_work_and_are_listed(page):
 
 @pytest.mark.parametrize("frame", [1, 60, 90, 120])
 def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
-    """Home, middle and last frame both ways: mean absolute difference below 3/255 away from borders."""
+    """Home, middle and last frame both ways: mean absolute difference below 3/255 away from borders.
+
+    On a smaller frame too: what was interpolated over large faces was once off by a pixel on some sizes only.
+    """
+    if frame == 1:
+        page.set_viewport_size({"width": 1180, "height": 760})
     from roofline.core.move.path import moment_at, shot_path
 
     page.goto("/shot/varrow-halt/move")
@@ -125,7 +130,7 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     page.wait_for_function(
         "f => document.querySelector('[data-lens-view]')?.dataset.frame === String(f)", arg=frame, timeout=60_000
     )
-    page.wait_for_timeout(700)
+    page.wait_for_function("() => document.fonts.status === 'loaded'")
     shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
     import base64
 
@@ -146,7 +151,7 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     away[:3], away[-3:], away[:, :3], away[:, -3:] = False, False, False, False
     off = np.abs(own[:n] - browser[:n]).mean(-1)[away[:n]]
     assert away.mean() > 0.5
-    assert off.mean() < 3.0
+    assert off.mean() < 2.4  # house rule: 3
 
 
 STAGES = ("photo", "survey", "massing", "plates", "move", "handoff")

@@ -10,7 +10,9 @@ in float face;
 flat out float vFace;
 out vec3 vWorld;
 out vec3 vNormal;
+flat out float vAway;
 void main() {
+  vAway = dot(normal, position);
   vFace = face;
   vWorld = position;
   vNormal = normal;
@@ -96,10 +98,12 @@ export function lookFragment(throws: number, occlusion: boolean[], cut: boolean)
 precision highp float;
 precision highp sampler2D;
 flat in float vFace;
-in vec3 vWorld;
 in vec3 vNormal;
 out vec4 colour;
 uniform vec3 bare;
+uniform vec3 standpoint;
+uniform mat3 rays;
+flat in float vAway;
 ${uniforms}
 bool sees(sampler2D ids, vec2 uv) {
   ivec2 size = textureSize(ids, 0);
@@ -118,6 +122,9 @@ vec3 display(vec3 v) {
 void main() {
   vec4 acc = vec4(0.0);
   bool done = false;
+  // where the pixel's ray meets the face's plane: what is interpolated over a large face is off by up to a pixel
+  vec3 ray = rays * vec3(gl_FragCoord.xy, 1.0);
+  vec3 vWorld = standpoint + ray * ((vAway - dot(vNormal, standpoint)) / dot(vNormal, ray));
   float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
   ${body}
   ${cut ? (throws ? CLEAR_WHERE_NOTHING : 'colour = vec4(bare * light, 1.0);') : BARE_WHERE_NOTHING}

@@ -69,6 +69,15 @@ function lens(view: View): three.Camera {
   return camera
 }
 
+/** From a pixel of a picture of so many pixels, counted from the lower left as graphics cards do, to its ray. */
+function raysOf(view: View, width: number, height: number): three.Matrix3 {
+  const [kx, ky] = [view.width / width / view.focal, view.height / height / view.focal]
+  const [x0, y0] = [-view.centre[0] / view.focal, (view.height - view.centre[1]) / view.focal]
+  const r = view.rotation
+  const rows = [0, 1, 2].map((i) => [kx * r[0][i], -ky * r[1][i], x0 * r[0][i] + y0 * r[1][i] + r[2][i]])
+  return new three.Matrix3().set(...(rows.flat() as Parameters<three.Matrix3['set']>))
+}
+
 /** World → the plate's canvas, homogeneous: x and y run 0…1 over it from the top left, z is the depth. */
 function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
   const [x0, y0, w, h] = canvas
@@ -108,6 +117,8 @@ export class Thrown {
   private targets: three.WebGLRenderTarget[] = []
   private brought = new Map<string, Float32Array>()
   private round = 0
+  /** The lens of the view that is drawn: from a pixel, counted from the lower left, to its ray. */
+  private seen = { standpoint: { value: new three.Vector3() }, rays: { value: new three.Matrix3() } }
   ready = false
   /** Surfaces that carry more throws than this view can draw, with their number; deliveries and verdicts know all. */
   beyond: { surface: string; throws: number }[] = []
@@ -223,7 +234,10 @@ export class Thrown {
     })
     const ids = lit.map((x) => this.faceNumbers(x.plate, x.view, meshes, lit, state))
     for (const { g, geometry } of meshes) {
-      const uniforms: Record<string, three.IUniform> = { bare: { value: new three.Vector3(...this.bare) } }
+      const uniforms: Record<string, three.IUniform> = {
+        bare: { value: new three.Vector3(...this.bare) },
+        ...this.seen,
+      }
       g.throws.forEach((n, i) => {
         uniforms[`plate${i}`] = { value: lit[n].matrix }
         uniforms[`eye${i}`] = { value: new three.Vector3(...lit[n].view.position) }
@@ -331,6 +345,8 @@ export class Thrown {
 
   render(view: View, width: number, height: number) {
     this.renderer.setSize(width, height, false)
+    this.seen.standpoint.value.set(...view.position)
+    this.seen.rays.value.copy(raysOf(view, width, height))
     this.renderer.render(this.scene, lens(view))
   }
 
