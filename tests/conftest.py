@@ -15,16 +15,16 @@ from playwright.sync_api import expect
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion  # noqa: E402
-from roofline.core.throw.engine import engine_of  # noqa: E402
 from roofline.core.throw.throws import PlatePicture  # noqa: E402
 from roofline.demo.shot import FOLDER  # noqa: E402
 from roofline.formats.package import open_package  # noqa: E402
-from roofline.formats.plates import plate_pictures  # noqa: E402
 from roofline.model.move import Key  # noqa: E402
 from roofline.model.photo import Photo  # noqa: E402
 from roofline.model.plates import Plate  # noqa: E402
 from roofline.model.shot import Shot  # noqa: E402
 from roofline.model.survey import Camera  # noqa: E402
+from roofline.work.engines import Engines  # noqa: E402
+from roofline.work.kept import Kept  # noqa: E402
 
 
 def camera_of(view: View) -> Camera:
@@ -113,7 +113,7 @@ def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48))
 def demo():
     """The demo shot and its engine."""
     package = open_package(FOLDER)
-    return package.shot, engine_of(package.shot, plate_pictures(package.shot, package.read))
+    return package.shot, Engines(package.read, Kept()).engine(package.shot)
 
 
 @pytest.fixture(scope="session")

@@ -28,15 +28,15 @@ from roofline.core.survey.detect import find
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine, engine_of
-from roofline.core.throw.throws import PlatePicture
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.package import open_package
-from roofline.formats.plates import plate_pictures
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import SurveyInput
 from roofline.stages import shots
 from roofline.work.desk import Desk
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 
 
 def median(what: Callable[[], object], runs: int = 7) -> float:
@@ -61,7 +61,7 @@ def embree_pass(scene: rtcore_scene.EmbreeScene, view: View, eye: np.ndarray, ra
     return int(hit.sum()), int((blocked >= 0).sum())
 
 
-def ball_engine(shot: Shot, pictures: dict[str, PlatePicture], faces: int) -> Engine:
+def ball_engine(shot: Shot, engines: Engines, faces: int) -> Engine:
     """The demo's first plate on a bumpy sheet of so many triangles across its view."""
     photo = shot.photos[0]
     assert photo.camera is not None
@@ -82,7 +82,7 @@ def ball_engine(shot: Shot, pictures: dict[str, PlatePicture], faces: int) -> En
     alone = shot.model_copy(
         update={"solids": [solid], "plates": [plate], "throws": [Throw(plate=plate.id, targets=["sheet"])]}
     )
-    return engine_of(alone, {plate.id: pictures[plate.id]}, {"sheet": mesh})
+    return engine_of(alone, {plate.id: engines.picture(shot, plate)}, {"sheet": mesh})
 
 
 def remap(engine: Engine, width: int, height: int) -> Callable[[], object]:
@@ -113,8 +113,8 @@ def crowd(client: FlaskClient, desk: Desk) -> tuple[float, float]:
 def main() -> None:
     package = open_package(FOLDER)
     shot = package.shot
-    pictures = plate_pictures(shot, package.read)
-    engine = engine_of(shot, pictures)
+    engines = Engines(package.read, Kept())
+    engine = engines.engine(shot)
     path = shot_path(shot)
     solid = engine.geometry.corners[~engine.geometry.cutout[engine.geometry.tri_face]].astype(np.float32)
     embree = rtcore_scene.EmbreeScene()
@@ -179,7 +179,7 @@ def main() -> None:
         app.extensions["roofline"].desk.close()
 
     for count in (10, 100, 1000, 10_000, 100_000):
-        seconds = median(lambda e=ball_engine(shot, pictures, count), v=moment_at(shot, path, 1, 320): e.measure(v), 5)
+        seconds = median(lambda e=ball_engine(shot, engines, count), v=moment_at(shot, path, 1, 320): e.measure(v), 5)
         out[f"verdicts_{count}_faces_s"] = seconds
         print(f"verdict pass 320 × 180 with {count} faces: {1e3 * seconds:.1f} ms")
     ratio = out["verdicts_100000_faces_s"] / out["verdicts_10_faces_s"]

@@ -18,15 +18,16 @@ from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import Engine, limits_of
-from roofline.core.throw.engine import engine_of as compiled
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
 from roofline.formats.package import Package, open_package, sentence, strict_json, write_package
-from roofline.formats.plates import mesh_files, plate_pictures
+from roofline.formats.plate_files import write_plate
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
 from roofline.work.begin import How, Spread, begin, begun_survey
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 from roofline.work.scene import Textures, gather
 
 
@@ -83,8 +84,7 @@ def pixel_of(text: str) -> tuple[float, float]:
 
 
 def engine_of(package: Package) -> Engine:
-    shot, read = package.shot, package.read
-    return compiled(shot, plate_pictures(shot, read), mesh_files(shot, read))
+    return Engines(package.read, Kept()).engine(package.shot)
 
 
 @click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"]})
@@ -341,6 +341,21 @@ def unpack(file: Path, out: Path | None) -> None:
     target = out or file.with_suffix("")
     write_package(opened.shot, opened.read, target)
     click.echo(str(target))
+
+
+@main.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.argument("plate")
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.png, .tiff or .exr")
+@click.option("--matte", is_flag=True, help="The matte alone, 16 bit grey.")
+def plate(package: Path, plate: str, out: Path, matte: bool) -> None:
+    """A plate worked out from its steps."""
+    opened = open_package(package)
+    found = next((p for p in opened.shot.plates if p.id == plate), None)
+    if found is None:
+        raise Bad(f"There is no plate '{plate}' in the package.")
+    write_plate(Engines(opened.read, Kept()).worked(opened.shot, found), out, matte)
+    click.echo(str(out))
 
 
 MEMORY = click.option(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from tests.conftest import engine_of, key_of, looking, photographed
+from tests.conftest import key_of, looking, photographed
 from tests.core.reference import Reference
 
 from roofline.core.camera import View
@@ -13,7 +13,7 @@ from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Ground, M
 from roofline.core.moment import still
 from roofline.core.move.path import home_key, moments, view_of_key
 from roofline.core.throw.check import check_frame
-from roofline.core.throw.engine import limits_of
+from roofline.core.throw.engine import engine_of, limits_of
 from roofline.formats.pictures import to_display
 from roofline.model.base import VERDICTS
 from roofline.model.handoff import Delivery

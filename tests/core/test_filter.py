@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import engine_of, looking, photographed
+from tests.conftest import looking, photographed
 
 from roofline.core.camera import View
 from roofline.core.massing.kinds import Wall
 from roofline.core.moment import still
+from roofline.core.throw.engine import engine_of
 from roofline.core.throw.footprint import TERMS, kernel
 from roofline.core.throw.pictures import pyramid_of
 from roofline.formats.pictures import to_display

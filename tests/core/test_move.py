@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import engine_of, key_of, looking, photographed
+from tests.conftest import key_of, looking, photographed
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
 from roofline.core.massing.kinds import Backdrop, Ground
@@ -14,6 +14,7 @@ from roofline.core.move.bring_back import bring_back, shrunk
 from roofline.core.move.findings import findings
 from roofline.core.move.path import Path, home_key, lens_centre, moments, view_of_key
 from roofline.core.throw.check import check
+from roofline.core.throw.engine import engine_of
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery, Framing
 from roofline.model.move import Key, Limits, Move

@@ -15,12 +15,13 @@ from numba import njit
 from numba.core.runtime import _nrt_python  # type: ignore[attr-defined]
 from numba.core.runtime.nrt import rtsys
 from scipy.ndimage import map_coordinates
-from tests.conftest import engine_of, looking, loop_around, photographed
+from tests.conftest import looking, loop_around, photographed
 
 from roofline.core.massing.kinds import Mesh
 from roofline.core.moment import still
 from roofline.core.throw.cells import CELL, cells
 from roofline.core.throw.cells import MIXED as MIXED_CELL
+from roofline.core.throw.engine import engine_of
 from roofline.core.throw.lent import lent
 from roofline.core.throw.mattes import (
     CLEAR,

@@ -11,12 +11,12 @@ import numpy as np
 import pytest
 from pxr import Usd, UsdValidation
 from ray_caster import glb_rays, read_glb, read_usd, usd_rays
-from tests.conftest import engine_of, key_of, looking, photographed
+from tests.conftest import key_of, looking, photographed
 
 from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Ground, Wall
 from roofline.core.moment import Moment
 from roofline.core.move.path import moments
-from roofline.core.throw.engine import Engine
+from roofline.core.throw.engine import Engine, engine_of
 from roofline.formats.pictures import to_display
 from roofline.formats.scenes import write_scene
 from roofline.model.handoff import Delivery

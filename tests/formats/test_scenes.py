@@ -11,13 +11,14 @@ import pygltflib
 import pytest
 import trimesh
 from pxr import Sdf, Usd, UsdGeom, UsdShade
-from tests.conftest import engine_of, key_of, looking, photographed
+from tests.conftest import key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import unwrap
 from roofline.core.massing.kinds import Block, Ground
 from roofline.core.moment import still
 from roofline.core.move.path import moments
+from roofline.core.throw.engine import engine_of
 from roofline.errors import FormatError
 from roofline.formats import scenes
 from roofline.formats.pictures import png, read, to_linear
@@ -25,6 +26,8 @@ from roofline.formats.scenes.scene import Piece, prim_names
 from roofline.model.handoff import Delivery
 from roofline.model.move import Move
 from roofline.model.plates import Throw
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 from roofline.work.scene import gather, texture_of
 
 PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
@@ -223,8 +226,11 @@ def test_a_plate_keeps_its_own_alpha(scene):
     clear = np.zeros((200, 320, 4), np.uint8)
     clear[:, 60:] = (200, 100, 50, 255)
     for stored in (clear, clear.astype(np.uint16) * 257):
-        texture = texture_of(shot, shot.plates[0], lambda name, stored=stored: png(stored))
+        held = Engines(lambda name, stored=stored: png(stored), Kept())
+        texture = texture_of(shot, shot.plates[0], held.read, held.engine(shot))
         assert texture.alpha == "blend" and texture.suffix == ".png"
-        assert (read(texture.data) == clear).all()
-    opaque = texture_of(shot, shot.plates[0], lambda name: png(clear[..., :3]))
+        there = clear[..., 3] > 0
+        assert (read(texture.data)[there] == clear[there]).all() and not read(texture.data)[~there][:, 3].any()
+    held = Engines(lambda name: png(clear[..., :3]), Kept())
+    opaque = texture_of(shot, shot.plates[0], held.read, held.engine(shot))
     assert opaque.alpha == "opaque" and opaque.data == png(clear[..., :3])

@@ -21,7 +21,7 @@ from roofline.model.move import Key
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Tie
-from roofline.stages import move, photo, plates, survey
+from roofline.stages import clean, move, photo, plates, survey
 from roofline.stages.massing import arranging, pieces
 from roofline.stages.opening import open_desk
 from roofline.stages.shots import take_in
@@ -126,7 +126,7 @@ class Hands(RuleBasedStateMachine):
     @rule(n=some)
     def clean(self, n):
         before = self.shot
-        job = plates.order_clean(self.desk, self.shot_id, self.pick(before.plates, n), 3.0)
+        job = clean.order_clean(self.desk, self.shot_id, self.pick(before.plates, n), 3.0)
         assert job.ended.wait(60)
         if self.shot != before:
             self.done.append(before)

@@ -18,7 +18,7 @@ from roofline.formats.pictures import read
 from roofline.model.handoff import Framing
 from roofline.model.plates import ThrowChange
 from roofline.model.survey import Assumption
-from roofline.stages import beginning, photo, plates, shots, survey
+from roofline.stages import beginning, photo, plates, shots, stepping, survey
 from roofline.work.begin import How
 
 
@@ -56,13 +56,13 @@ def test_a_layer_shows_in_the_browser_with_its_own_alpha(desk, empty):
     begun(desk, empty, layers(3))
     shot = desk.store.load(empty)
     disc, sky = shot.plates[1], shot.plates[-1]
-    data, kind = plates.texture(desk, empty, disc.id, 4000)
+    data, kind = stepping.texture(desk, empty, disc.id, 4000)[:2]
     got, own = np.asarray(Image.open(io.BytesIO(data))), read(desk.store.blobs.read(disc.file))
     assert kind == "image/png" and (got[..., 3] == own[..., 3]).all()
     there = own[..., 3] > 0
     assert (got[..., :3] == own[..., :3])[there].all()
     assert got[..., :3][~there].mean() > 30  # no black beside it that smoothing would find
-    assert plates.texture(desk, empty, sky.id, 4000)[1] == "image/jpeg"
+    assert stepping.texture(desk, empty, sky.id, 4000)[1] == "image/jpeg"
 
 
 def test_every_layer_is_whole_behind_what_stands_before_it(desk, empty):

@@ -10,18 +10,23 @@ from PIL import Image
 from tests.stages.conftest import SQUARE, ended, png
 
 from roofline.errors import Conflict, NotFound, PlateError
-from roofline.formats import pictures
 from roofline.model.plates import Outline, Throw, ThrowChange
-from roofline.stages import photo, plates
+from roofline.stages import clean as clean_plates
+from roofline.stages import photo, plates, stepping
 from roofline.stages.massing import arranging
 
 
-def matte(desk, plate) -> np.ndarray:
-    return pictures.matte_of(desk.store.blobs.read(plate.matte), plate.name)
+def worked(desk, shot_id, plate_id):
+    shot = desk.store.load(shot_id)
+    return desk.engines.worked(shot, shot.plate(plate_id))
 
 
-def pixels(desk, plate) -> np.ndarray:
-    return np.asarray(Image.open(io.BytesIO(desk.store.blobs.read(plate.file))).convert("RGB"))
+def matte(desk, shot_id, plate_id) -> np.ndarray:
+    return worked(desk, shot_id, plate_id).full_matte
+
+
+def pixels(desk, shot_id, plate_id) -> np.ndarray:
+    return worked(desk, shot_id, plate_id).pixels
 
 
 @pytest.fixture
@@ -37,12 +42,12 @@ def test_an_outline_cuts_its_own_pixels_out(desk, noisy):
     plate = shot.plate(made)
     assert (plate.name, plate.role, made) == ("Crate", "foreground", "crate")
     x0, y0, w, h = map(int, plate.canvas)
-    whole = pixels(desk, next(p for p in shot.plates if p.id == "noise"))
-    assert (pixels(desk, plate) == whole[y0 : y0 + h, x0 : x0 + w]).all()
-    got = matte(desk, plate)
+    whole = pixels(desk, noisy, "noise")
+    assert (pixels(desk, noisy, made) == whole[y0 : y0 + h, x0 : x0 + w]).all()
+    got = matte(desk, noisy, made)
     assert got.shape == (h, w)
     assert got[51 - y0 : 109 - y0, 61 - x0 : 109 - x0].min() > 0.99  # within, away from the border
-    assert got.sum() == pytest.approx(50 * 60, rel=0.02)
+    assert got.sum() == pytest.approx(50 * 60, rel=0.002)
     assert shot.throws[0].plate == made and shot.throws[0].targets == []  # before everything else
 
 
@@ -52,9 +57,11 @@ def test_a_new_outline_keeps_the_plate_and_its_throws(desk, noisy):
     other = Outline(points=[(10, 10), (40, 12), (22, 60)], feather_px=0)
     assert plates.outline(desk, noisy, "ignored", other, None, made) == made
     shot = desk.store.load(noisy)
-    assert shot.plate(made).outline == other and shot.plate(made).name == "Crate"
+    [step] = shot.plate(made).steps
+    assert [tuple(p) for p in step.loops[0].points] == other.points and step.feather_px == 0
+    assert shot.plate(made).name == "Crate"
     assert shot.plate(made).photo == "noise" and shot.throws == [Throw(plate=made, targets=["w"])]
-    assert matte(desk, shot.plate(made)).sum() == pytest.approx(0.5 * abs(30 * 50 - 12 * 2), rel=0.04)
+    assert matte(desk, noisy, made).sum() == pytest.approx(0.5 * abs(30 * 50 - 12 * 2), rel=1e-4)
     with pytest.raises(PlateError, match="Only a foreground"):
         plates.outline(desk, noisy, "noise", SQUARE, None, "noise")
 
@@ -75,23 +82,24 @@ def test_outlines_of_nothing_are_refused(desk, wall, points, says):
 
 def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, noisy):
     front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
-    job = ended(desk, plates.order_clean(desk, noisy, front, 4.0))
+    job = ended(desk, clean_plates.order_clean(desk, noisy, front, 4.0))
     assert job.state == "done"
     shot = desk.store.load(noisy)
     clean = shot.plate(job.result["plate"])
-    assert (clean.role, clean.clean_of, clean.name, clean.grow_px) == ("clean", front, "Clean behind Crate", 4.0)
+    assert (clean.role, clean.clean_of, clean.name) == ("clean", front, "Clean behind Crate")
+    assert clean.steps[0].grow_px == 4.0 and [s.do for s in clean.steps] == ["fill", "plate", "grow"]
     x0, y0, w, h = map(int, clean.canvas)
-    source, made = pixels(desk, shot.plate("noise"))[y0 : y0 + h, x0 : x0 + w], pixels(desk, clean)
+    source, made = pixels(desk, noisy, "noise")[y0 : y0 + h, x0 : x0 + w], pixels(desk, noisy, clean.id)
     ys, xs = np.mgrid[y0 : y0 + h, x0 : x0 + w] + 0.5
     away = np.hypot(np.maximum(np.abs(xs - 85) - 25, 0), np.maximum(np.abs(ys - 80) - 30, 0))
     assert (made == source)[away > 6].all()
     assert (made != source)[away < 2].any(axis=-1).mean() > 0.95
-    hole = matte(desk, clean) > 0.5
+    hole = matte(desk, noisy, clean.id) > 0.5
     assert hole.sum() == job.result["filled_px"] and hole[away < 3].all() and not hole[away > 6].any()
     # thrown right before its photo, made again in its own place
     order = [t.plate for t in shot.throws]
     assert order.index(clean.id) == order.index("noise") - 1
-    again = ended(desk, plates.order_clean(desk, noisy, front, 0.0))
+    again = ended(desk, clean_plates.order_clean(desk, noisy, front, 0.0))
     assert again.result["plate"] == clean.id and again.result["filled_px"] < job.result["filled_px"]
 
 
@@ -107,14 +115,14 @@ def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, nois
 def test_clean_plates_that_cannot_be_say_why(desk, wall, plate, grow, says):
     plates.outline(desk, wall, "a", SQUARE, "Crate", None)
     before = desk.store.load(wall)
-    job = ended(desk, plates.order_clean(desk, wall, plate, grow))
+    job = ended(desk, clean_plates.order_clean(desk, wall, plate, grow))
     assert job.state == "failed" and says in job.error
     assert desk.store.load(wall) == before
 
 
 def test_a_foreground_goes_with_its_clean_plate_and_their_throws(desk, wall):
     front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
-    clean = ended(desk, plates.order_clean(desk, wall, front, 2.0)).result["plate"]
+    clean = ended(desk, clean_plates.order_clean(desk, wall, front, 2.0)).result["plate"]
     before = desk.store.load(wall)
     plates.remove(desk, wall, front)
     shot = desk.store.load(wall)
@@ -131,7 +139,7 @@ def test_a_foreground_goes_with_its_clean_plate_and_their_throws(desk, wall):
 
 def test_a_clean_plate_sees_through_what_its_foreground_is_thrown_on(desk, wall):
     front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
-    clean = ended(desk, plates.order_clean(desk, wall, front, 2.0)).result["plate"]
+    clean = ended(desk, clean_plates.order_clean(desk, wall, front, 2.0)).result["plate"]
     made = arranging.arranged(desk, wall, arranging.Repeat(ids=["w"], step=(0, 0, 5)))[0]
     throws = [Throw(plate=front, targets=[made]), Throw(plate=clean, targets=["w"]), Throw(plate="p", targets=["w"])]
     plates.set_throws(desk, wall, throws, None)
@@ -171,14 +179,15 @@ def test_one_throw_is_changed_and_the_others_stay(desk, wall):
 def test_a_plate_for_the_browser_has_its_matte_as_alpha(desk, noisy):
     front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
     plate = desk.store.load(noisy).plate(front)
-    data, kind = plates.texture(desk, noisy, front, 4000)
+    data, kind, canvas = stepping.texture(desk, noisy, front, 4000)
     got = np.asarray(Image.open(io.BytesIO(data)))
     assert kind == "image/png" and got.shape[-1] == 4
-    assert np.abs(got[..., 3] / 255.0 - matte(desk, plate)).max() < 0.004
+    x0, y0, w, h = map(int, np.array(canvas) - [*plate.canvas[:2], 0, 0])
+    assert np.abs(got[..., 3] / 255.0 - matte(desk, noisy, front)[y0 : y0 + h, x0 : x0 + w]).max() < 0.004
     there = got[..., 3] > 0  # beside it, the colours go on
-    assert (got[..., :3] == pixels(desk, plate))[there].all()
+    assert (got[..., :3] == pixels(desk, noisy, front)[y0 : y0 + h, x0 : x0 + w])[there].all()
     assert there.any() and not there.all()
-    data, kind = plates.texture(desk, noisy, "noise", 60)
+    data, kind, _ = stepping.texture(desk, noisy, "noise", 60)
     assert kind == "image/jpeg" and Image.open(io.BytesIO(data)).size == (60, 40)
 
 

@@ -23,7 +23,6 @@ from roofline.core.massing.kinds import Backdrop, Block, Column, Gable, Ground
 from roofline.core.massing.kinds.base import foot
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key
-from roofline.core.plates import matte as mattes
 from roofline.demo.shot import FOLDER
 from roofline.formats import pictures
 from roofline.formats.package import write_package
@@ -33,8 +32,8 @@ from roofline.model.plates import Outline, Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.model.survey import Edge, Length, Survey
+from roofline.stages import clean, plates, survey
 from roofline.stages import photo as photos
-from roofline.stages import plates, survey
 from roofline.stages.massing import drawing, pieces
 from roofline.stages.massing.drawing import Gesture
 from roofline.stages.opening import open_desk
@@ -213,7 +212,7 @@ def clean_strip(
     small = cv2.resize(pixels, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     less = cv2.resize(hole, (small.shape[1], small.shape[0]), interpolation=cv2.INTER_AREA)
     painted = cv2.resize(
-        mattes.filled(small, (less > 0).astype(np.float32)),
+        cv2.inpaint(np.ascontiguousarray(small), (less > 0).astype(np.uint8), 5, cv2.INPAINT_TELEA),
         (pixels.shape[1], pixels.shape[0]),
         interpolation=cv2.INTER_CUBIC,
     )
@@ -233,7 +232,6 @@ def clean_strip(
                 role="clean",
                 file=file,
                 matte=matte,
-                grow_px=grow,
                 canvas=(x0, y0, x1 - x0, y1 - y0),
                 without=idents,
             )
@@ -311,7 +309,7 @@ def build(first: Path, second: Path, out: Path) -> None:
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
-        plates.order_clean(desk, shot_id, plate, 10.0).ended.wait()
+        clean.order_clean(desk, shot_id, plate, 10.0).ended.wait()
 
         built = [s.id for s in store.load(shot_id).solids]
         lamp = Polygon(outline(true).points)

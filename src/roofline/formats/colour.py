@@ -16,6 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
+from roofline.core.light import to_display as to_display
+from roofline.core.light import to_linear as to_linear
+
 #: CIE XYZ of sRGB's primaries for D65 (IEC 61966-2-1), and D50 → D65 by Bradford (ICC.1:2022, annex E)
 SRGB_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
@@ -24,24 +27,6 @@ D50 = np.array([0.9642, 1.0, 0.8249])
 SRGB_XY = (0.3127, 0.329, 0.64, 0.33, 0.3, 0.6, 0.15, 0.06)
 ROWS = 4_000_000  # pixels converted at once
 SAME = 2  # of 255: a profile that changes less than this is sRGB
-
-
-def to_linear(pixels: NDArray) -> NDArray[np.float32]:
-    """Stored values → linear light float32 (H, W, C) (IEC 61966-2-1); float pictures are linear already."""
-    if pixels.dtype == np.float32:
-        return pixels
-    top = 255 if pixels.dtype == np.uint8 else 65535
-    v = np.arange(top + 1) / top
-    table = np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
-    return table[pixels]
-
-
-def to_display(linear: NDArray) -> NDArray[np.float32]:
-    """Linear light → display values 0…1 float32 (IEC 61966-2-1)."""
-    v = np.clip(linear, 0, 1)
-    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.power(np.maximum(v, 1e-9), 1 / 2.4) - 0.055).astype(
-        np.float32
-    )
 
 
 @dataclass

@@ -18,7 +18,7 @@ Depth = Literal["png", "png16", "exr"]
 SUFFIX: dict[Depth, str] = {"png": ".png", "png16": ".png", "exr": ".exr"}
 
 
-def spread(pixels: NDArray[np.float32], known: NDArray[np.bool_]) -> NDArray[np.float32]:
+def spread(pixels: NDArray, known: NDArray[np.bool_]) -> NDArray:
     """Pixels (H, W, C) with each unknown one (H, W) replaced by the nearest known: a border that is interpolated
     across then shows no other colour."""
     if known.all() or not known.any():

@@ -18,6 +18,7 @@ from pydantic import ValidationError
 from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import faces_of
 from roofline.errors import PackageError
+from roofline.model.plates import with_step_files
 from roofline.model.shot import Shot
 
 MAX_FILE = 2_000_000_000  # bytes of one file of a package
@@ -112,9 +113,8 @@ def files_of(shot: Shot) -> list[str]:
     """All files a shot names, each once."""
     names = [p.file for p in shot.photos]
     for plate in shot.plates:
-        names.append(plate.file)
-        if plate.matte:
-            names.append(plate.matte)
+        names += [f for f in (plate.file, plate.matte) if f]
+        names += plate.step_files()
     names += [s.file for s in shot.solids if isinstance(s, Imported)]
     return list(dict.fromkeys(names))
 
@@ -128,8 +128,9 @@ def with_files(shot: Shot, renamed: Mapping[str, str]) -> Shot:
         if isinstance(solid, Imported):
             solid.file = renamed[solid.file]
     for plate in shot.plates:
-        plate.file = renamed[plate.file]
+        plate.file = renamed[plate.file] if plate.file else None
         plate.matte = renamed[plate.matte] if plate.matte else None
+    shot.plates = [with_step_files(p, renamed) if p.step_files() else p for p in shot.plates]
     return shot
 
 
@@ -273,7 +274,10 @@ def write_package(shot: Shot, read: Callable[[str], bytes], out: Path) -> None:
     for photo in shot.photos:
         renamed.setdefault(photo.file, "photos/" + slug(photo.name, taken, Path(photo.file).suffix))
     for plate in shot.plates:
-        renamed.setdefault(plate.file, "plates/" + slug(plate.name, taken, Path(plate.file).suffix))
+        if plate.file:
+            renamed.setdefault(plate.file, "plates/" + slug(plate.name, taken, Path(plate.file).suffix))
+        for file in plate.step_files():
+            renamed.setdefault(file, "plates/" + slug(plate.name + " step", taken, Path(file).suffix))
         if plate.matte:
             renamed.setdefault(plate.matte, "plates/" + slug(plate.name + " matte", taken, Path(plate.matte).suffix))
     for solid in shot.solids:

@@ -7,12 +7,11 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.massing.kinds import Imported
-from roofline.core.massing.solids import Triangles
+from roofline.core.plates.tones import toned
+from roofline.core.plates.worked import Canvas, Worked, resampled
 from roofline.core.throw.throws import PlatePicture
 from roofline.errors import FormatError
 from roofline.formats import pictures
-from roofline.formats.meshes import read as read_mesh
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot
@@ -26,9 +25,18 @@ def is_photo(plate: Plate, photo: Photo) -> bool:
 
 
 def picture_key(plate: Plate, photo: Photo) -> str:
-    """Changes when a plate's pixels do."""
+    """Changes when a plate's source does."""
     lens = photo.camera.model_dump_json() if photo.camera is not None and is_photo(plate, photo) else ""
-    return f"{plate.file}:{plate.matte}:{lens}"
+    tone = "" if plate.tone is None else plate.tone.model_dump_json()
+    part = "" if whole_photo(plate, photo) else str(plate.canvas)
+    return f"{plate.file}:{plate.matte}:{lens}{tone}{part}"
+
+
+def whole_photo(plate: Plate, photo: Photo) -> bool:
+    """Whether a plate's source lies on its canvas as it is; of the photo's own file, a part may be taken."""
+    if plate.file != photo.file or photo.width is None:
+        return plate.tone is None
+    return plate.canvas == (0, 0, photo.width, photo.height)
 
 
 def _fits(photo: Photo, width: int, height: int) -> None:
@@ -40,8 +48,9 @@ def _fits(photo: Photo, width: int, height: int) -> None:
 
 
 def plate_pixels(shot: Shot, plate: Plate, read: Read) -> NDArray:
-    """A plate's stored pixels (H, W, C), straightened when it shows its photo."""
+    """A plate's stored pixels (H, W, C), straightened when it shows its photo; see `source_of` for parts and tones."""
     photo = shot.photo(plate.photo)
+    assert plate.file is not None
     pixels = pictures.read(read(plate.file), f"Plate '{plate.name}'")
     if photo.camera is None or not is_photo(plate, photo):
         return pixels
@@ -49,14 +58,69 @@ def plate_pixels(shot: Shot, plate: Plate, read: Read) -> NDArray:
     return pictures.straightened(pixels, photo.camera)
 
 
+def _alpha_of(pixels: NDArray) -> NDArray[np.float32] | None:
+    if pixels.shape[2] != 4:
+        return None
+    top = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(pixels.dtype, 1)
+    return np.ascontiguousarray(pixels[..., 3].astype(np.float32) / np.float32(top))
+
+
+def picture_and_alpha(data: bytes, name: str) -> tuple[NDArray, NDArray[np.float32] | None]:
+    """A picture's stored pixels (H, W, 3), and its alpha where it has one."""
+    pixels = pictures.read(data, name)
+    return np.ascontiguousarray(pixels[..., :3]), _alpha_of(pixels)
+
+
+def _tone_size(plate: Plate) -> tuple[int, int]:
+    """Pixels of a tone: those of its canvas, up to 4096 a side; it is smooth."""
+    k = min(1.0, 4096 / max(plate.canvas[2:]))
+    return max(1, round(plate.canvas[2] * k)), max(1, round(plate.canvas[3] * k))
+
+
+def source_of(shot: Shot, plate: Plate, read: Read) -> Worked:
+    """A plate's untouched source on its canvas.
+
+    Of the photo's own file the canvas is a part, or reaches beyond: there its border goes on, and the matte is clear.
+    """
+    photo = shot.photo(plate.photo)
+    if plate.tone is not None:
+        size = _tone_size(plate)
+        return Worked(Canvas(*plate.canvas, size), toned(plate.tone, *size), None)
+    pixels = plate_pixels(shot, plate, read)
+    alpha = _alpha_of(pixels)
+    colour = np.ascontiguousarray(pixels[..., :3])
+    h, w = colour.shape[:2]
+    if plate.matte:
+        beside = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
+        if beside.shape != (h, w):
+            raise FormatError(f"The matte of plate '{plate.name}' is not as large as its picture.")
+        alpha = beside if alpha is None else alpha * beside
+    if whole_photo(plate, photo):
+        return Worked(Canvas(*plate.canvas, (w, h)), colour, alpha)
+    whole = Canvas(0, 0, w, h, (w, h))
+    x0, y0 = np.floor(plate.canvas[:2])
+    x1, y1 = np.ceil([plate.canvas[0] + plate.canvas[2], plate.canvas[1] + plate.canvas[3]])
+    canvas = Canvas(x0, y0, x1 - x0, y1 - y0, (int(x1 - x0), int(y1 - y0)))
+    if x0 >= 0 and y0 >= 0 and x1 <= w and y1 <= h:
+        ys, xs = slice(int(y0), int(y1)), slice(int(x0), int(x1))
+        return Worked(canvas, np.ascontiguousarray(colour[ys, xs]), None if alpha is None else alpha[ys, xs].copy())
+    inside = resampled(np.ones((h, w), np.float32) if alpha is None else alpha, whole, canvas)
+    rows = np.clip(np.arange(int(y0), int(y1)), 0, h - 1)
+    columns = np.clip(np.arange(int(x0), int(x1)), 0, w - 1)
+    return Worked(canvas, np.ascontiguousarray(colour[rows][:, columns]), inside)
+
+
 def plate_picture(shot: Shot, plate: Plate, read: Read) -> PlatePicture:
-    """The pixels behind a plate. Its colour is read when it is asked for, and not kept here."""
+    """The pixels behind a plate without steps. Its colour is read when it is asked for, and not kept here."""
     photo = shot.photo(plate.photo)
     key = picture_key(plate, photo)
+    if not whole_photo(plate, photo):
+        return picture_of(source_of(shot, plate, read), key)
 
     def colour() -> NDArray[np.float32]:
         return pictures.to_linear(plate_pixels(shot, plate, read)[..., :3])
 
+    assert plate.file is not None
     if plate.matte:
         matte = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
         return PlatePicture((matte.shape[1], matte.shape[0]), matte, colour, key)
@@ -66,20 +130,10 @@ def plate_picture(shot: Shot, plate: Plate, read: Read) -> PlatePicture:
             _fits(photo, *size)
         return PlatePicture(size, None, colour, key)
     pixels = plate_pixels(shot, plate, read)
-    alpha: NDArray[np.float32] | None = None
-    if pixels.shape[2] == 4:
-        top = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(pixels.dtype, 1)
-        alpha = np.ascontiguousarray(pixels[..., 3].astype(np.float32) / np.float32(top))
-    return PlatePicture((pixels.shape[1], pixels.shape[0]), alpha, colour, key)
+    return PlatePicture((pixels.shape[1], pixels.shape[0]), _alpha_of(pixels), colour, key)
 
 
-def plate_pictures(shot: Shot, read: Read) -> dict[str, PlatePicture]:
-    """Pictures of all plates whose photo has a camera."""
-    ready = {p.id for p in shot.photos if p.camera is not None}
-    return {p.id: plate_picture(shot, p, read) for p in shot.plates if p.photo in ready}
-
-
-def mesh_files(shot: Shot, read: Read) -> dict[str, Triangles]:
-    """What the files of a shot's imported pieces contain."""
-    files = {s.file for s in shot.solids if isinstance(s, Imported)}
-    return {f: read_mesh(read(f), f) for f in sorted(files)}
+def picture_of(worked: Worked, key: str) -> PlatePicture:
+    """The pixels of a plate that has been worked out."""
+    c = worked.canvas
+    return PlatePicture(c.size, worked.matte, lambda: worked.linear, key, (c.x0, c.y0, c.width, c.height))

@@ -1,12 +1,13 @@
-"""Plates, their mattes, and what is thrown on what."""
+"""Plates, what is done to them, and what is thrown on what."""
 
 from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Id, Model, Name, Vec2, Vec4
+from roofline.model.base import Id, Model, Name, Vec2, Vec4, give_ids
+from roofline.model.steps import ExtendStep, Grade, Step, Tone
 
 
 class Outline(Model):
@@ -17,23 +18,47 @@ class Outline(Model):
 
 
 class Plate(Model):
-    """A picture in its photo's straightened pixel grid.
+    """A source in its photo's straightened pixel grid, and the steps that make a plate of it.
 
-    `canvas` is x0, y0, width, height in photo pixels. A plate whose file is its photo's is straightened on the way
-    in. `without` names the solids that have been painted out of it: they do not hide what it is thrown on.
+    The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
+    lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
+    the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
+    what it is thrown on. Plates of before there were steps had one `outline`; it is read as a step.
     """
 
     id: Id
     name: Name
     photo: Id
-    file: str
+    file: str | None = None
+    tone: Tone | None = None
     matte: str | None = None
     canvas: Vec4
     role: Literal["photo", "foreground", "clean"] = "photo"
-    outline: Outline | None = None
     clean_of: str | None = None
-    grow_px: float = 0.0
     without: list[str] = []
+    steps: list[Step] = []
+
+    @model_validator(mode="before")
+    @classmethod
+    def _outlined(cls, data: Any) -> Any:
+        """A single outline of before is a step; the matte that was made of it is made anew."""
+        if isinstance(data, dict) and data.get("outline") and not data.get("steps"):
+            old = Outline.model_validate(data["outline"])
+            step = {"do": "outline", "loops": [{"points": old.points}], "feather_px": old.feather_px}
+            data = {k: v for k, v in data.items() if k != "outline"} | {"steps": [step], "matte": None}
+        return data
+
+    @model_validator(mode="after")
+    def _sourced(self) -> Plate:
+        if (self.file is None) == (self.tone is None):
+            raise ValueError(f"the plate '{self.name}' needs a file or a tone as its source, and one of them only")
+        return self
+
+    @field_validator("steps")
+    @classmethod
+    def _steps(cls, value: list[Step]) -> list[Step]:
+        give_ids(value, "s")
+        return value
 
     @field_validator("canvas")
     @classmethod
@@ -42,6 +67,50 @@ class Plate(Model):
             raise ValueError("a plate's canvas needs a width and a height above zero")
         return value
 
+    @property
+    def reach(self) -> Vec4:
+        """The canvas with what steps extend it by."""
+        x0, y0, w, h = self.canvas
+        for s in self.steps:
+            if isinstance(s, ExtendStep) and not s.off:
+                x0, y0, w, h = x0 - s.left, y0 - s.top, w + s.left + s.right, h + s.top + s.bottom
+        return x0, y0, w, h
+
+    def refers_to(self) -> set[str]:
+        """Ids of the plates that its steps look at."""
+        return {str(p) for s in self.steps for p in _plates_in(s)}
+
+    def step_files(self) -> list[str]:
+        """Files that its steps name."""
+        return [f for s in self.steps for f in _files_in(s)]
+
+
+def _inner(step: Any) -> list[Any]:
+    """A step, and the matte steps within it."""
+    where = getattr(step, "where", None)
+    return [step, *(where if isinstance(where, list) else [])]
+
+
+def _plates_in(step: Any) -> list[str]:
+    return [s.plate for s in _inner(step) if getattr(s, "plate", None)]
+
+
+def _files_in(step: Any) -> list[str]:
+    found = [s.file for s in _inner(step) if getattr(s, "do", "") == "painted"]
+    return found + [s.picture.file for s in _inner(step) if getattr(s, "picture", None)]
+
+
+def with_step_files(plate: Plate, renamed: Any) -> Plate:
+    """The plate with other names for the files of its steps."""
+    plate = plate.model_copy(deep=True)
+    for outer in plate.steps:
+        for step in _inner(outer):
+            if getattr(step, "do", "") == "painted":
+                step.file = renamed[step.file]
+            elif getattr(step, "picture", None):
+                step.picture.file = renamed[step.picture.file]
+    return plate
+
 
 class Throw(Model):
     """A plate cast from its camera onto surfaces (`solid` or `solid/face`)."""
@@ -49,7 +118,14 @@ class Throw(Model):
     plate: Id
     targets: list[str]
     occlusion: bool = True
-    grade: dict[str, Any] | None = None
+    opacity: Annotated[float, Field(ge=0, le=1)] = 1.0
+    grade: Grade | None = None
+
+    @property
+    def look(self) -> str:
+        """What it changes of its plate's picture; empty: nothing. Throws of one plate may look different."""
+        grade = None if self.grade is None or self.grade == Grade() else self.grade.model_dump_json()
+        return "" if grade is None and self.opacity == 1 else f"{self.opacity}:{grade}"
 
 
 class ThrowChange(Model):
@@ -58,4 +134,7 @@ class ThrowChange(Model):
     add: list[str] = []
     drop: list[str] = []
     occlusion: bool | None = None
+    opacity: Annotated[float, Field(ge=0, le=1)] | None = None
+    grade: Grade | None = None
+    ungraded: bool = False  # takes the grade off
     place: Annotated[int, Field(ge=0)] | None = None  # in the order in which throws are tried

@@ -25,6 +25,23 @@ def _rebuilt(solid: dict[str, Any]) -> bool:
     return kind is not None and kind.own <= solid.keys()
 
 
+def _no_circle(plates: list[Plate]) -> None:
+    """Raise ValueError for plates that are made of one another."""
+    made_of = {p.id: p.refers_to() for p in plates if p.steps}
+    done: set[str] = set()
+
+    def look(ident: str, way: tuple[str, ...]) -> None:
+        if ident in way:
+            raise ValueError(f"the plate '{ident}' would be made of itself")
+        if ident not in done:
+            for other in made_of.get(ident, ()):
+                look(other, (*way, ident))
+            done.add(ident)
+
+    for ident in made_of:
+        look(ident, ())
+
+
 class Shot(Model):
     format: Literal["roof-line-shot"] = "roof-line-shot"
     version: Literal[1] = 1
@@ -69,6 +86,7 @@ class Shot(Model):
         for plate in self.plates:
             if plate.photo not in photos:
                 raise ValueError(f"plate '{plate.id}' names the photo '{plate.photo}', which is not there")
+        _no_circle(self.plates)
         for throw in self.throws:
             if throw.plate not in plates:
                 raise ValueError(f"a throw names the plate '{throw.plate}', which is not there")

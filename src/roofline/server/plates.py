@@ -7,12 +7,14 @@ from typing import Annotated
 from flask import Response
 from pydantic import Field
 
-from roofline.model.base import Model, Name
+from roofline.model.base import Model, Name, Vec4
 from roofline.model.plates import Outline, Throw, ThrowChange
+from roofline.model.steps import How, Step, Stroke
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, ShotState, job_state
-from roofline.stages import plates
+from roofline.stages import clean, plates, stepping
+from roofline.stages.stepping import Looked, NewPlate, Shown
 
 
 class NewOutline(Model):
@@ -28,6 +30,32 @@ class PlateChange(Model):
 
 class CleanOrder(Model):
     grow_px: Annotated[float, Field(ge=0, le=500)] = 12.0
+    how: How = "texture"
+
+
+class CleanAll(CleanOrder):
+    photo: str
+
+
+class StepAdded(Model):
+    step: Step
+    place: Annotated[int, Field(ge=0)] | None = None
+
+
+class StepSwitch(Model):
+    off: bool | None = None
+    place: Annotated[int, Field(ge=0)] | None = None
+
+
+class Trial(Model):
+    """Steps that a hand is trying."""
+
+    steps: list[Step]
+
+
+def _on(canvas: Vec4, seconds: int) -> dict[str, str]:
+    """Headers of a plate's picture: where it lies in its photo, and how long it may be kept."""
+    return {"Roof-Line-Canvas": ",".join(f"{v:.6g}" for v in canvas), "Cache-Control": f"private, max-age={seconds}"}
 
 
 def add_routes(site: Site, routes: Routes) -> None:
@@ -57,13 +85,18 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/plates/<plate_id>/clean", body=CleanOrder, returns=JobState)
     def clean_plate(shot_id: str, plate_id: str, body: CleanOrder) -> JobState:
         """Make the clean plate behind a foreground plate."""
-        return job_state(plates.order_clean(desk, shot_id, plate_id, body.grow_px))
+        return job_state(clean.order_clean(desk, shot_id, plate_id, body.grow_px, body.how))
+
+    @routes.add("POST", SHOT + "/clean", body=CleanAll, returns=JobState)
+    def clean_all(shot_id: str, body: CleanAll) -> JobState:
+        """Make a clean plate of every surface that something stands before."""
+        return job_state(clean.order_all(desk, shot_id, body.photo, body.grow_px, body.how))
 
     @routes.add("GET", SHOT + "/plates/<plate_id>/texture", media="image/*", query={"width": Width})
     def plate_texture(shot_id: str, plate_id: str, width: int = 4096) -> Response:
         """A plate for the 3D view, its matte as alpha."""
-        data, mime = plates.texture(desk, shot_id, plate_id, width)
-        return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=60"})
+        data, mime, canvas = stepping.texture(desk, shot_id, plate_id, width)
+        return Response(data, mimetype=mime, headers=_on(canvas, 60))
 
     @routes.add("PUT", SHOT + "/throws", body=list[Throw], returns=ShotState, query={"revision": int})
     def set_throws(shot_id: str, body: list[Throw], revision: int | None = None) -> ShotState:
@@ -76,3 +109,82 @@ def add_routes(site: Site, routes: Routes) -> None:
         """Change one plate's throw."""
         plates.change_throw(desk, shot_id, plate_id, body)
         return states.changed(shot_id)
+
+    _add_steps(site, routes)
+
+
+def _add_steps(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+    steps = SHOT + "/plates/<plate_id>/steps"
+
+    @routes.add("POST", SHOT + "/plates/new", body=NewPlate, returns=ShotState)
+    def make_plate(shot_id: str, body: NewPlate) -> ShotState:
+        """Make a plate of a photo, or of a tone, with its first steps."""
+        stepping.make(desk, shot_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("POST", steps, body=StepAdded, returns=ShotState)
+    def add_step(shot_id: str, plate_id: str, body: StepAdded) -> ShotState:
+        """Put a step in, last or at a place in the order."""
+        stepping.add(desk, shot_id, plate_id, body.step, body.place)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", steps + "/<step_id>", body=Step, returns=ShotState)
+    def change_step(shot_id: str, plate_id: str, step_id: str, body: Step) -> ShotState:
+        """Put another step in the place of one."""
+        stepping.change(desk, shot_id, plate_id, step_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", steps + "/<step_id>", body=StepSwitch, returns=ShotState)
+    def switch_step(shot_id: str, plate_id: str, step_id: str, body: StepSwitch) -> ShotState:
+        """Switch a step off or on, or move it in the order."""
+        stepping.switch(desk, shot_id, plate_id, step_id, body.off, body.place)
+        return states.changed(shot_id)
+
+    @routes.add("DELETE", steps + "/<step_id>", returns=ShotState)
+    def remove_step(shot_id: str, plate_id: str, step_id: str) -> ShotState:
+        """Take a step out."""
+        stepping.remove(desk, shot_id, plate_id, step_id)
+        return states.changed(shot_id)
+
+    @routes.add("POST", steps + "/<step_id>/strokes", body=Stroke, returns=ShotState)
+    def draw_stroke(shot_id: str, plate_id: str, step_id: str, body: Stroke) -> ShotState:
+        """Add a stroke to a step that is drawn with them."""
+        stepping.stroke(desk, shot_id, plate_id, step_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("DELETE", steps + "/<step_id>/strokes/<stroke_id>", returns=ShotState)
+    def remove_stroke(shot_id: str, plate_id: str, step_id: str, stroke_id: str) -> ShotState:
+        """Take one stroke away."""
+        stepping.unstroke(desk, shot_id, plate_id, step_id, stroke_id)
+        return states.changed(shot_id)
+
+    @routes.add("GET", SHOT + "/plates/<plate_id>/told", returns=Looked, query={"width": Width})
+    def plate_told(shot_id: str, plate_id: str, width: int = 1200) -> Looked:
+        """What a plate's steps have to say."""
+        return stepping.told(desk, shot_id, plate_id, width)
+
+    @routes.add(
+        "GET",
+        SHOT + "/plates/<plate_id>/look",
+        media="image/png",
+        query={"width": Width, "shown": Shown, "until": str},
+    )
+    def plate_look(
+        shot_id: str, plate_id: str, width: int = 1600, shown: Shown = "plate", until: str | None = None
+    ) -> Response:
+        """A plate, or its matte, on its whole canvas; as it is after a step, if one is named."""
+        data, canvas = stepping.look(desk, shot_id, plate_id, width, shown, until)
+        return Response(data, mimetype="image/png", headers=_on(canvas, 60))
+
+    @routes.add(
+        "POST",
+        SHOT + "/plates/<plate_id>/try",
+        body=Trial,
+        media="image/png",
+        query={"width": Width, "shown": Shown},
+    )
+    def plate_tried(shot_id: str, plate_id: str, body: Trial, width: int = 1200, shown: Shown = "plate") -> Response:
+        """A plate as it would be with other steps; nothing is kept."""
+        data, canvas = stepping.look(desk, shot_id, plate_id, width, shown, None, body.steps)
+        return Response(data, mimetype="image/png", headers=_on(canvas, 0))

@@ -22,7 +22,7 @@ from roofline.model.move import Key
 from roofline.model.reports import CheckReport
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
-from roofline.stages import handoff, move, photo, plates, showing, survey
+from roofline.stages import handoff, move, photo, plates, showing, stepping, survey
 from roofline.stages.massing import looking
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
@@ -140,6 +140,7 @@ class ShotState(Model):
     warming: WarmingState | None = None
     path: PathState | None = None  # when it was asked for
     faults: list[Fault] = []
+    pictures: dict[str, str] = {}  # of each plate with a camera: changes when it looks otherwise where it is thrown
 
 
 class Fault(Model):
@@ -221,6 +222,7 @@ class States:
             checked=None if report is None else move.report_key(desk, shot),
             warming=self._warming(),
             path=None,
+            pictures={} if faults else self._pictures(shot),
             faults=[Fault(solid=None if n.startswith("(") else n, says=says) for n, says in faults.items()],
         )
         with self._lock:
@@ -228,6 +230,10 @@ class States:
             while len(self._known) > STATES:
                 self._known.popitem(last=False)
         return state
+
+    def _pictures(self, shot: Shot) -> dict[str, str]:
+        ready = {p.id for p in shot.photos if p.camera is not None}
+        return {p.id: stepping.digest_of(self.desk, shot, p) for p in shot.plates if p.photo in ready}
 
     def _warming(self) -> WarmingState | None:
         w = self.desk.warming

@@ -1,31 +1,24 @@
-"""The Plates stage: foregrounds outlined, clean plates behind them, and what is thrown on what."""
+"""The Plates stage: plates, their outlines, what is thrown on what. Steps: see `stepping`; clean plates: `clean`."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Flat
-from roofline.core.plates import matte as mattes
+from roofline.core.plates.coverage import enclosed
 from roofline.errors import NotFound, PlateError
-from roofline.formats import pictures
-from roofline.formats.face_pictures import spread
-from roofline.formats.plates import plate_pixels
+from roofline.model.base import Vec2, Vec4
 from roofline.model.photo import Photo
 from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
-from roofline.stages.photo import photo_of, smaller
+from roofline.model.steps import Loop, OutlineStep
+from roofline.stages.photo import photo_of
 from roofline.stages.shots import fresh_id
-from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
-from roofline.work.engines import digest
-from roofline.work.jobs import Job, Tell
-
-MOST_GROWN = 500  # pixels
 
 
 def plate_of(shot: Shot, plate_id: str) -> Plate:
@@ -36,44 +29,83 @@ def plate_of(shot: Shot, plate_id: str) -> Plate:
         raise NotFound(f"There is no plate '{plate_id}'.") from None
 
 
-def _sized(photo: Photo) -> tuple[int, int]:
+def sized(photo: Photo) -> tuple[int, int]:
+    """Width and height of a photo; raises PlateError where they are not known."""
     if photo.width is None or photo.height is None:
         raise PlateError(f"The size of the photo '{photo.name}' is not known: survey it first.")
     return photo.width, photo.height
+
+
+def box_of(points: Sequence[Vec2], width: int, height: int, margin: float) -> Vec4:
+    """Whole-pixel canvas x0, y0, width, height around points and a margin, kept inside the photo.
+
+    Raises PlateError when nothing of it lies inside the photo.
+    """
+    p = np.array(points)
+    low, high = np.floor(p.min(0) - margin), np.ceil(p.max(0) + margin)
+    x0, y0 = max(0, int(low[0])), max(0, int(low[1]))
+    x1, y1 = min(width, int(high[0])), min(height, int(high[1]))
+    if x1 - x0 < 2 or y1 - y0 < 2:
+        raise PlateError("The outline holds no part of the photo: draw it around what stands in front.")
+    return x0, y0, x1 - x0, y1 - y0
 
 
 def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str | None, plate_id: str | None) -> str:
     """Make a foreground plate from an outline, or give one that is there a new outline. Returns its id."""
     shot = desk.store.load(shot_id)
     if plate_id is not None:
-        old = plate_of(shot, plate_id)
-        if old.role != "foreground":
+        photo_id = plate_of(shot, plate_id).photo
+        if outline_of(plate_of(shot, plate_id)) is None:
             raise PlateError("Only a foreground plate has an outline.")
-        photo_id = old.photo
     photo = photo_of(shot, photo_id)
-    x0, y0, w, h = mattes.box_of(drawn, *_sized(photo), 2 * drawn.feather_px + 4)
-    matte = mattes.draw(drawn, (x0, y0, w, h))
-    crop = desk.engines.straight(shot, photo)[y0 : y0 + h, x0 : x0 + w]
-    file = desk.store.blobs.keep(*pictures.store_form(np.ascontiguousarray(crop)))
-    matte_file = desk.store.blobs.keep(pictures.png((matte * 65535 + 0.5).astype(np.uint16)), ".png")
-    update: dict[str, Any] = {"file": file, "matte": matte_file, "canvas": (x0, y0, w, h), "outline": drawn}
+    if not enclosed([np.array(drawn.points)]).area > 4:
+        raise PlateError("The outline encloses no area: set points around what stands in front.")
+    canvas = box_of(drawn.points, *sized(photo), 2 * drawn.feather_px + 4)
+    step = OutlineStep(loops=[Loop(points=drawn.points)], feather_px=drawn.feather_px)
     made = plate_id or ""
 
     def alter(shot: Shot) -> Shot:
         nonlocal made
         if plate_id is not None:
-            plate_of(shot, plate_id)
-            named = update | ({"name": name} if name else {})
-            shot.plates = [p.model_copy(update=named) if p.id == plate_id else p for p in shot.plates]
+            old = plate_of(shot, plate_id)
+            first = outline_of(old)
+            assert first is not None
+            kept = step.model_copy(update={"id": first.id, "name": first.name, "mode": first.mode})
+            old.steps = [kept if s.id == first.id else s for s in old.steps]
+            if name:
+                old.name = name
+            fit(shot, old, canvas)
             return shot
         title = name or f"Foreground {1 + sum(p.role == 'foreground' for p in shot.plates)}"
         made = fresh_id(title, [p.id for p in shot.plates])
-        shot.plates.append(Plate(id=made, name=title, photo=photo_id, role="foreground", **update))
+        source: dict[str, Any] = {"file": photo.file, "canvas": canvas, "role": "foreground", "steps": [step]}
+        shot.plates.append(Plate(id=made, name=title, photo=photo_id, **source))
         shot.throws.insert(0, Throw(plate=made, targets=[]))
         return shot
 
     desk.store.change(shot_id, "Outline a plate", alter)
     return made
+
+
+def outline_of(plate: Plate) -> OutlineStep | None:
+    """The first outline among a plate's steps."""
+    return next((s for s in plate.steps if isinstance(s, OutlineStep)), None)
+
+
+def fit(shot: Shot, plate: Plate, box: Vec4) -> None:
+    """Let a plate's canvas hold a box; of a plate that is one outline of the photo it becomes the box.
+
+    A file of its own lies where it lies.
+    """
+    if plate.file != shot.photo(plate.photo).file:
+        return
+    if len(plate.steps) == 1:
+        plate.canvas = box
+        return
+    x0, y0, w, h = plate.canvas
+    bx, by, bw, bh = box
+    low = min(x0, bx), min(y0, by)
+    plate.canvas = (*low, max(x0 + w, bx + bw) - low[0], max(y0 + h, by + bh) - low[1])
 
 
 def rename(desk: Desk, shot_id: str, plate_id: str, name: str) -> None:
@@ -92,6 +124,9 @@ def remove(desk: Desk, shot_id: str, plate_id: str) -> None:
         if plate.role == "photo" and sum(p.photo == plate.photo and p.role == "photo" for p in shot.plates) == 1:
             raise PlateError("The photo itself stays a plate; remove the photo to be rid of it.")
         gone = {plate_id} | {p.id for p in shot.plates if p.clean_of == plate_id}
+        user = next((p for p in shot.plates if p.id not in gone and p.refers_to() & gone), None)
+        if user is not None:
+            raise PlateError(f"'{user.name}' is made with this plate: take that step out of it first.")
         # a shot is checked at every step: what names the plates goes first
         shot.throws = [t for t in shot.throws if t.plate not in gone]
         shot.plates = [p for p in shot.plates if p.id not in gone]
@@ -129,131 +164,15 @@ def change_throw(desk: Desk, shot_id: str, plate_id: str, what: ThrowChange) -> 
         targets += [t for t in dict.fromkeys(what.add) if t not in targets and t.partition("/")[0] in solids]
         occlusion = old.occlusion if what.occlusion is None else what.occlusion
         throws = list(shot.throws)
-        throws[at] = old.model_copy(update={"targets": targets, "occlusion": occlusion})
+        opacity = old.opacity if what.opacity is None else what.opacity
+        grade = None if what.ungraded else (what.grade or old.grade)
+        changed = {"targets": targets, "occlusion": occlusion, "opacity": opacity, "grade": grade}
+        throws[at] = old.model_copy(update=changed)
         if what.place is not None:
             throws.insert(min(what.place, len(throws) - 1), throws.pop(at))
         return _thrown(shot, throws)
 
     desk.store.change(shot_id, "Change the throws", alter)
-
-
-# ---------------------------------------------------------------- clean plates
-
-
-def order_clean(desk: Desk, shot_id: str, plate_id: str, grow_px: float) -> Job:
-    """Order the clean plate behind a foreground plate."""
-    return desk.order(shot_id, "clean", "Clean plate", plate=plate_id, grow_px=grow_px)
-
-
-def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """Make the clean plate behind a foreground plate, or make it again; throws it before the photo."""
-    plate_id, grow_px = order.body["plate"], order.body["grow_px"]
-    shot = desk.store.load(order.shot)
-    plate = plate_of(shot, plate_id)
-    if plate.role != "foreground" or plate.matte is None or plate.outline is None:
-        raise PlateError("A clean plate is made behind a foreground plate: outline one first.")
-    if not 0 <= grow_px <= MOST_GROWN:
-        raise PlateError(f"The matte is grown by 0 to {MOST_GROWN} px.")
-    photo = photo_of(shot, plate.photo)
-    tell(0.05, "reading the photo")
-    # the fill looks around the hole: take the surroundings in
-    reach = 2 * plate.outline.feather_px + grow_px + 24
-    x0, y0, w, h = mattes.box_of(plate.outline, *_sized(photo), reach)
-    crop = desk.engines.straight(shot, photo)[y0 : y0 + h, x0 : x0 + w]
-    hole = mattes.grown(mattes.draw(plate.outline, (x0, y0, w, h)), grow_px)
-    tell(0.3, "filling what stood in front")
-    painted = mattes.filled(crop, hole)
-    tell(0.9, "keeping the plate")
-    update: dict[str, Any] = {
-        "file": desk.store.blobs.keep(*pictures.store_form(painted)),
-        "matte": desk.store.blobs.keep(pictures.png((hole * 255).astype(np.uint8)), ".png"),
-        "canvas": (x0, y0, w, h),
-        "grow_px": grow_px,
-    }
-    made = _keep_clean(desk, order.shot, plate_id, update)
-    desk.changed(order.shot)
-    return {"plate": made, "filled_px": int(hole.sum())}
-
-
-def _keep_clean(desk: Desk, shot_id: str, plate_id: str, update: dict[str, Any]) -> str:
-    made = ""
-
-    def alter(shot: Shot) -> Shot:
-        nonlocal made
-        front = plate_of(shot, plate_id)
-        flats = [t for throw in shot.throws if throw.plate == plate_id for t in throw.targets]
-        given = update | {"without": flats}
-        old = next((p for p in shot.plates if p.clean_of == plate_id), None)
-        if old is not None:
-            made = old.id
-            shot.plates = [p.model_copy(update=given) if p.id == old.id else p for p in shot.plates]
-            return shot
-        title = f"Clean behind {front.name}"
-        made = fresh_id(title, [p.id for p in shot.plates])
-        shot.plates.append(Plate(id=made, name=title, photo=front.photo, role="clean", clean_of=plate_id, **given))
-        at = _before_photo(shot, front.photo)
-        targets = list(shot.throws[at].targets) if at < len(shot.throws) else []
-        shot.throws.insert(at, Throw(plate=made, targets=[t for t in targets if t not in flats]))
-        return shot
-
-    desk.store.change(shot_id, "Make a clean plate", alter)
-    return made
-
-
-def _before_photo(shot: Shot, photo_id: str) -> int:
-    """The place in the order of throws before the photo's own."""
-    for i, throw in enumerate(shot.throws):
-        plate = plate_of(shot, throw.plate)
-        if plate.role == "photo" and plate.photo == photo_id:
-            return i
-    return len(shot.throws)
-
-
-# ---------------------------------------------------------------- looked at
-
-
-def texture(desk: Desk, shot_id: str, plate_id: str, width: int) -> tuple[bytes, str]:
-    """A plate for the browser's 3D view: (bytes, MIME type), with its matte as alpha; at most `width` wide."""
-    shot = desk.store.load(shot_id)
-    plate = plate_of(shot, plate_id)
-    photo = shot.photo(plate.photo)
-    bent = photo.camera is not None and plate.file == photo.file and any(photo.camera.distortion)
-    lens = photo.camera if bent else None
-
-    def make() -> bytes:
-        eight = smaller(pictures.eight_bit(plate_pixels(shot, plate, desk.store.blobs.read)), width)
-        if not clear:
-            return pictures.jpeg(np.ascontiguousarray(eight[..., :3]), 95)
-        alpha = eight[..., 3] if eight.shape[2] == 4 else np.full(eight.shape[:2], 255, np.uint8)
-        if plate.matte is not None:
-            alpha = (alpha.astype(np.uint16) * _alpha(desk, plate, eight) // 255).astype(np.uint8)
-        colour = spread(eight[..., :3], alpha > 0)  # what is smoothed on the way must not find black beside it
-        return pictures.png(np.dstack([colour, alpha]))
-
-    clear = plate.matte is not None or _own_alpha(desk, shot, plate)
-    name = digest("texture", plate.file, plate.matte, width, lens and lens.model_dump(mode="json"))
-    data = desk.proxies.get(name + (".png" if clear else ".jpg"), make)
-    return data, "image/png" if clear else "image/jpeg"
-
-
-def _own_alpha(desk: Desk, shot: Shot, plate: Plate) -> bool:
-    """Whether a plate's file has an alpha of its own; looked for once."""
-
-    def look() -> bool:
-        data = desk.store.blobs.read(plate.file)
-        if pictures.opaque_size(data):
-            return False
-        pixels = plate_pixels(shot, plate, desk.store.blobs.read)
-        return pixels.shape[2] == 4 and bool((pixels[..., 3] < pixels[..., 3].max()).any())
-
-    return bool(desk.kept.get("own-alpha", plate.file, look))
-
-
-def _alpha(desk: Desk, plate: Plate, eight: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    assert plate.matte is not None
-    soft = pictures.matte_of(desk.store.blobs.read(plate.matte), plate.name)
-    small = cv2.resize(soft, (eight.shape[1], eight.shape[0]), interpolation=cv2.INTER_AREA)
-    return np.asarray(small * 255 + 0.5).astype(np.uint8)
 
 
 def telling(shot: Shot) -> tuple[str, str | None]:

@@ -12,19 +12,22 @@ from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import Triangles, faces_of
+from roofline.core.plates.steps import begins_empty, looks_at_set, step_done, worked_out
+from roofline.core.plates.worked import Worked
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
 from roofline.core.throw.pictures import Held, Pyramid, pyramid_of, textures_of
 from roofline.core.throw.sight import sight_of
-from roofline.core.throw.throws import PlatePicture, throws_of
+from roofline.core.throw.throws import PlatePicture, looked, thrown, throws_of
 from roofline.formats import meshes
 from roofline.formats.pictures import eight_bit
-from roofline.formats.plates import picture_key, plate_picture, plate_pixels
+from roofline.formats.plates import picture_key, picture_of, plate_picture, plate_pixels, source_of
 from roofline.model.photo import Photo
-from roofline.model.plates import Plate
+from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.work.kept import Kept
+from roofline.work.plates import ShotWorld, smaller
 
 UNSEEN = {"name", "locked", "hidden", "true_size", "group", "tags"}  # of a solid: what does not change its shape
 Read = Callable[[str], bytes]
@@ -57,12 +60,30 @@ class Engines:
     def geometry_key(self, shot: Shot) -> str:
         return digest([self.solid_key(s) for s in shot.solids])
 
+    def picture_key(self, shot: Shot, plate: Plate, finest: int | None = None) -> str:
+        """Changes when a plate's picture does: with its source and steps, and with all that the steps look at."""
+        own = picture_key(plate, shot.photo(plate.photo))
+        if not plate.steps:
+            return digest(own, finest)
+        steps = [s.model_dump(mode="json", exclude={"id", "name"}) for s in plate.steps]
+        others = [self.picture_key(shot, shot.plate(p)) for p in sorted(plate.refers_to())]
+        seen: list[Any] = []
+        if any(looks_at_set(s) for s in plate.steps):
+            cuts = [[t.plate, t.targets] for t in shot.throws]
+            mattes = [  # not by their keys, which might hang on this one
+                [picture_key(p, shot.photo(p.photo)), p.canvas, [s.model_dump(mode="json") for s in p.steps]]
+                for p in shot.plates
+                if p.role == "foreground" and p.id != plate.id
+            ]
+            photos = [[p.file, self._camera(p)] for p in shot.photos]
+            seen = [self.geometry_key(shot), photos, plate.without, cuts, mattes]
+        return digest(own, finest, plate.canvas, steps, others, seen)
+
     def sight_key(self, shot: Shot) -> str:
         """Changes whenever what the plates see does."""
         photos = {p.id: p for p in shot.photos}
         plates = [
-            [p.id, picture_key(p, photos[p.photo]), p.canvas, p.without, self._camera(photos[p.photo])]
-            for p in shot.plates
+            [p.id, self.picture_key(shot, p), p.canvas, p.without, self._camera(photos[p.photo])] for p in shot.plates
         ]
         return digest(self.geometry_key(shot), plates, [t.model_dump(mode="json") for t in shot.throws])
 
@@ -92,21 +113,47 @@ class Engines:
 
     def picture(self, shot: Shot, plate: Plate) -> PlatePicture:
         """The size and matte of a plate, and its colour on demand."""
-        key = digest(picture_key(plate, shot.photo(plate.photo)))
-        return self.kept.get("picture", key, lambda: plate_picture(shot, plate, self.read))
+        return self.kept.get("picture", self.picture_key(shot, plate), lambda: self._picture(shot, plate))
 
-    def _pyramid(self, shot: Shot, plate: Plate) -> Pyramid:
+    def _picture(self, shot: Shot, plate: Plate) -> PlatePicture:
+        if not plate.steps:
+            return plate_picture(shot, plate, self.read)
+        worked = self.worked(shot, plate).cropped()
+        return picture_of(worked, self.picture_key(shot, plate))
+
+    def worked(self, shot: Shot, plate: Plate, finest: int | None = None) -> Worked:
+        """A plate with its steps worked through; ``finest``: on a grid at most so many pixels a side, for a quick look.
+
+        Each step is kept by all that it was made from: what comes after a changed one is worked out anew, no more.
+        """
+        on = [s for s in plate.steps if not s.off]
+        if not on:
+            key = digest(picture_key(plate, shot.photo(plate.photo)), finest)
+            return self.kept.get("source", key, lambda: smaller(source_of(shot, plate, self.read), finest))
+        key = self.picture_key(shot, plate, finest)
+
+        def make() -> Worked:
+            world = ShotWorld(self, shot, plate, finest)
+            before = plate.model_copy(update={"steps": on[:-1]})
+            if begins_empty(on) and not begins_empty(on[:-1]):
+                return worked_out(self.worked(shot, plate.model_copy(update={"steps": []}), finest), on, world)
+            return step_done(self.worked(shot, before, finest), on[-1], world)
+
+        return self.kept.get("worked", key, make)
+
+    def _pyramid(self, shot: Shot, plate: Plate, look: str, throw: Throw | None) -> Pyramid:
         def make() -> Pyramid:
             # read anew from this shot's own plate: the picture kept may have come from another shot's
-            picture = plate_picture(shot, plate, self.read)
+            picture = self._picture(shot, plate)
+            picture = picture if throw is None else looked(picture, throw)
             return pyramid_of(picture.colour(), picture.matte)
 
-        return self.kept.get("pyramid", digest(picture_key(plate, shot.photo(plate.photo))), make)
+        return self.kept.get("pyramid", digest(self.picture_key(shot, plate), look), make)
 
     def textures(self, shot: Shot) -> Held:
         """The pyramids of all plates that have a camera; whoever holds them keeps them alive."""
-        ready = {p.id for p in shot.photos if p.camera is not None}
-        return textures_of([self._pyramid(shot, p) for p in shot.plates if p.photo in ready])
+        of = {(t.plate, t.look): t for t in shot.throws}
+        return textures_of([self._pyramid(shot, p, key[1], of.get(key)) for key, p in thrown(shot).items()])
 
     def engine(self, shot: Shot) -> Engine:
         """The engine of a shot, from parts that are kept and parts that are made now, when they are needed."""

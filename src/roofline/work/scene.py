@@ -19,7 +19,7 @@ from roofline.core.throw.squared import Squared
 from roofline.errors import FormatError
 from roofline.formats import pictures
 from roofline.formats.face_pictures import SUFFIX, Depth, encoded, spread
-from roofline.formats.plates import is_photo, plate_pixels
+from roofline.formats.plates import is_photo, whole_photo
 from roofline.formats.scenes.scene import Alpha, Image, Piece, SceneOut, Surface
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot
@@ -176,19 +176,21 @@ def _from_faces(shot: Shot, engine: Engine, frames: list[Moment], depth: Depth, 
     return made
 
 
-def texture_of(shot: Shot, plate: Plate, read: Callable[[str], bytes]) -> Image:
+def texture_of(shot: Shot, plate: Plate, read: Callable[[str], bytes], engine: Engine) -> Image:
     """A plate as a texture file: its own JPEG or PNG where possible, otherwise 8-bit PNG, with its matte as alpha."""
     photo = shot.photo(plate.photo)
-    data = read(plate.file)
     bent = is_photo(plate, photo) and photo.camera is not None and any(photo.camera.distortion)
-    if plate.matte is None and not bent and pictures.as_it_is(data) and pictures.opaque_size(data):
-        return Image(plate.name, data, ".jpg" if data[:2] == b"\xff\xd8" else ".png", "opaque")
-    eight = pictures.eight_bit(plate_pixels(shot, plate, read))
-    if plate.matte is None:
-        return Image(plate.name, pictures.png(eight), ".png", "blend" if eight.shape[2] == 4 else "opaque")
-    eight = eight[..., :3]
-    matte = pictures.matte_of(read(plate.matte), plate.name)
-    return Image(plate.name, pictures.png(np.dstack([eight, (matte * 255 + 0.5).astype(np.uint8)])), ".png", "blend")
+    graded = any(t.plate == plate.id and t.look for t in shot.throws)
+    if plate.file and plate.matte is None and not (bent or graded or plate.steps) and whole_photo(plate, photo):
+        data = read(plate.file)
+        if pictures.as_it_is(data) and pictures.opaque_size(data):
+            return Image(plate.name, data, ".jpg" if data[:2] == b"\xff\xd8" else ".png", "opaque")
+    picture = engine.throws.pictures[engine.throws.plates.index(plate.id)]
+    eight = (pictures.to_display(picture.colour()) * 255 + 0.5).astype(np.uint8)
+    if picture.matte is None:
+        return Image(plate.name, pictures.png(eight), ".png", "opaque")
+    alpha = (picture.matte * 255 + 0.5).astype(np.uint8)
+    return Image(plate.name, pictures.png(np.dstack([eight, alpha])), ".png", "blend")
 
 
 def _from_photos(shot: Shot, engine: Engine, read: Callable[[str], bytes]) -> _Gathering:
@@ -209,7 +211,7 @@ def _from_photos(shot: Shot, engine: Engine, read: Callable[[str], bytes]) -> _G
             Surface(label, points[:, :3], back.reshape(-1, 3), None, uv, patch.plate)
         )
     used = {s.image for p in made.pieces.values() for s in p.surfaces}
-    made.images = {p.id: texture_of(shot, p, read) for p in shot.plates if p.id in used}
+    made.images = {p.id: texture_of(shot, p, read, engine) for p in shot.plates if p.id in used}
     return made
 
 

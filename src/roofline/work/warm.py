@@ -16,10 +16,10 @@ from pathlib import Path
 from roofline.core.move.path import moment_at, shot_path
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check_frame
-from roofline.core.throw.engine import engine_of
 from roofline.formats.package import open_package
-from roofline.formats.plates import plate_pictures
 from roofline.model.survey import SurveyInput
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 
 STEPS = (
     "the survey's loops",
@@ -40,7 +40,7 @@ def compile_all(package: Path) -> Iterator[str]:
     yield STEPS[0]
     solve(SurveyInput.model_validate({**photo.survey.model_dump(), "width": photo.width, "height": photo.height}))
     yield STEPS[1]
-    engine = engine_of(shot, plate_pictures(shot, opened.read))
+    engine = Engines(opened.read, Kept()).engine(shot)
     moment = moment_at(shot, shot_path(shot), shot.frame_range[1], 64)
     engine.covered(moment)
     yield STEPS[2]

@@ -1,87 +1,173 @@
-"""Mattes: outlines with a feather, growing, and the fill of what stood in front."""
+"""Mattes: what makes and changes them, pixel by pixel. All are (H, W) float32, 0…1."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import linalg
 
+from roofline.core.camera import Array
+from roofline.core.plates.colours import away_from, labs
 from roofline.errors import PlateError
-from roofline.model.plates import Outline
+from roofline.model.steps import Mode
 
-SUBPIXEL = 4
-FILL_RADIUS = 5
+Matte = NDArray[np.float32]
+FEATHER = 3.0  # a feather's width over the sigma of the blur that makes it
+TILE, AROUND = 384, 48  # pixels that hair is worked out at once, and around them
 
 
-def box_of(outline: Outline, width: int, height: int, margin: float) -> tuple[int, int, int, int]:
-    """Whole-pixel canvas x0, y0, width, height around an outline and a margin, kept inside the photo.
+def combined(before: Matte, new: Matte, mode: Mode) -> Matte:
+    """A matte with another one added, cut out of it, or kept within."""
+    if mode == "add":
+        return np.maximum(before, new)
+    return np.minimum(before, 1 - new) if mode == "cut" else np.minimum(before, new)
 
-    Raises PlateError when nothing of it lies inside the photo.
+
+def picked(linear: NDArray[np.float32], at: Array, tolerance: float, joined: bool) -> Matte:
+    """What has the colour of picked pixels (N, 2): full within a tolerance (ΔE 2000), linear to zero at 1.5 × it.
+
+    A pick's colour is the mean of three by three pixels. ``joined``: only what hangs together with a pick.
     """
-    p = np.array(outline.points)
-    low = np.floor(p.min(0) - margin)
-    high = np.ceil(p.max(0) + margin)
-    x0, y0 = max(0, int(low[0])), max(0, int(low[1]))
-    x1, y1 = min(width, int(high[0])), min(height, int(high[1]))
-    if x1 - x0 < 2 or y1 - y0 < 2:
-        raise PlateError("The outline holds no part of the photo: draw it around what stands in front.")
-    return x0, y0, x1 - x0, y1 - y0
+    h, w = linear.shape[:2]
+    spots = [(min(max(int(x), 0), w - 1), min(max(int(y), 0), h - 1)) for x, y in at]
+    means = [linear[max(0, y - 1) : y + 2, max(0, x - 1) : x + 2].mean((0, 1)) for x, y in spots]
+    away = away_from(linear, labs(np.array(means, dtype=np.float64)))
+    matte = np.clip((1.5 * tolerance - away) / (0.5 * tolerance), 0, 1).astype(np.float32)
+    if not joined:
+        return matte
+    _, labels = cv2.connectedComponents((matte > 0).astype(np.uint8), connectivity=8)
+    mine = np.unique([labels[y, x] for x, y in spots])
+    matte[~np.isin(labels, mine[mine > 0])] = 0
+    return matte
 
 
-def draw(outline: Outline, canvas: tuple[int, int, int, int]) -> NDArray[np.float32]:
-    """Matte (H, W) float32 of an outline on a canvas: coverage of each pixel, softened over the feather's width.
+def within(depth: NDArray[np.float32], near: float, far: float, soft: float) -> Matte:
+    """What lies between two depths, (H, W) metres; soft over some metres about each."""
+    if soft <= 0:
+        return ((depth >= near) & (depth <= far)).astype(np.float32)
+    with np.errstate(invalid="ignore"):
+        ramp = np.minimum((depth - near) / soft + 0.5, (far - depth) / soft + 0.5)
+    return np.clip(np.nan_to_num(ramp, nan=0.0, posinf=1.0, neginf=0.0), 0, 1).astype(np.float32)
 
-    The feather lies half inside, half outside: the outline itself is at one half.
+
+def grown(matte: Matte, pixels: float) -> Matte:
+    """A matte grown by pixels, below zero shrunk: by Euclidean distance from where it is one half, antialiased."""
+    if pixels == 0:
+        return matte
+    inside = (matte >= 0.5).astype(np.uint8)
+    if not inside.any():
+        return matte
+    # far enough around for what is asked; distances are of pixel centres, the border lies half a pixel before
+    if pixels > 0:
+        away = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+        ring = np.clip(pixels + 1 - away, 0, 1)
+        return np.where(inside > 0, 1, ring).astype(np.float32)
+    deep = cv2.distanceTransform(
+        cv2.copyMakeBorder(inside, 1, 1, 1, 1, cv2.BORDER_REPLICATE), cv2.DIST_L2, cv2.DIST_MASK_PRECISE
+    )[1:-1, 1:-1]
+    return np.where(inside > 0, np.clip(deep + pixels, 0, 1), 0).astype(np.float32)
+
+
+def feathered(matte: Matte, pixels: float) -> Matte:
+    """A matte whose border is a smooth ramp about so many pixels wide, half of it inside."""
+    if pixels <= 0:
+        return matte
+    return np.asarray(cv2.GaussianBlur(matte, (0, 0), pixels / FEATHER, borderType=cv2.BORDER_REPLICATE))
+
+
+def band(matte: Matte, pixels: float) -> NDArray[np.bool_]:
+    """Where a matte's border is no farther than half of some pixels, (H, W), and where it is soft itself."""
+    inside = (matte >= 0.5).astype(np.uint8)
+    reach = pixels / 2
+    out = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    into = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return np.asarray((out <= reach) & (into <= reach))
+
+
+def _by_tiles(
+    unsure: NDArray[np.bool_], work: Callable[[slice, slice], NDArray], into: NDArray, weight: NDArray[np.float32]
+) -> None:
+    """Work tiles that overlap, where there is anything unsure, and blend what they give into (H, W, …)."""
+    h, w = unsure.shape
+    for top in range(0, h, TILE):
+        for left in range(0, w, TILE):
+            if not unsure[top : top + TILE, left : left + TILE].any():
+                continue
+            ys = slice(max(0, top - AROUND), min(h, top + TILE + AROUND))
+            xs = slice(max(0, left - AROUND), min(w, left + TILE + AROUND))
+            if not unsure[ys, xs].any():
+                continue
+            share = np.outer(_ramp(ys, top, h), _ramp(xs, left, w)).astype(np.float32)
+            got = work(ys, xs)
+            into[ys, xs] += got * (share if got.ndim == 2 else share[..., None])
+            weight[ys, xs] += share
+
+
+def _ramp(part: slice, start: int, whole: int) -> Array:
+    """How much a tile counts along one direction: in full in its middle, less towards borders that it shares."""
+    at = np.arange(part.start, part.stop) + 0.5
+    rise = 1.0 if part.start == 0 else np.clip((at - part.start) / (2 * AROUND), 0.01, 1)
+    fall = 1.0 if part.stop == whole else np.clip((part.stop - at) / (2 * AROUND), 0.01, 1)
+    return np.asarray(np.minimum(rise, fall) * np.ones(len(at)))
+
+
+def haired(display: NDArray[np.float32], matte: Matte, pixels: float) -> Matte:
+    """Alpha worked out anew in a band about the matte's border, from the picture (H, W, 3), display values.
+
+    Closed-form matting (Levin, Lischinski and Weiss 2008) by tiles, of which only the band is solved for; outside of it
+    the matte stays. A tile without sure foreground and background stays as it is.
     """
-    x0, y0, w, h = canvas
-    p = np.array(outline.points) - [x0, y0]
-    area = 0.5 * abs(float(np.sum(p[:, 0] * np.roll(p[:, 1], -1) - p[:, 1] * np.roll(p[:, 0], -1))))
-    if area < 4:
-        raise PlateError("The outline encloses no area: set points around what stands in front.")
-    big = np.zeros((h * SUBPIXEL, w * SUBPIXEL), dtype=np.uint8)
-    # fillPoly addresses pixel centres; ours start at corners
-    drawn = [np.round((p * SUBPIXEL - 0.5) * 256).astype(np.int32)]
-    cv2.fillPoly(big, drawn, 255, cv2.LINE_8, 8)
-    # the fill takes every pixel that its border touches; on average the border halves them
-    cv2.polylines(big, drawn, True, 128, 1, cv2.LINE_8, 8)
-    matte = cv2.resize(big, (w, h), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
-    if outline.feather_px > 0:
-        # a smooth ramp about `feather` wide
-        matte = cv2.GaussianBlur(matte, (0, 0), outline.feather_px / 3.0, borderType=cv2.BORDER_REPLICATE)  # type: ignore[assignment]
-    return matte  # type: ignore[return-value]
+    unsure = band(matte, pixels)
+    if not unsure.any():
+        raise PlateError("There is no border to look for hair along: the matte is empty or covers everything.")
+    trimap = np.where(unsure, 0.5, np.round(matte)).astype(np.float64)
+
+    def work(ys: slice, xs: slice) -> NDArray:
+        part = trimap[ys, xs]
+        if not (part == 0.5).any() or not (part == 0).any() or not (part == 1).any():
+            return matte[ys, xs]
+        return _closed_form(display[ys, xs].astype(np.float64), part)
+
+    total, weight = np.zeros_like(matte), np.zeros_like(matte)
+    _by_tiles(unsure, work, total, weight)
+    return np.where(unsure & (weight > 0), np.clip(total / np.maximum(weight, 1e-6), 0, 1), matte).astype(np.float32)
 
 
-def grown(matte: NDArray[np.float32], pixels: float) -> NDArray[np.float32]:
-    """What a matte touches at all, grown (or, below zero, shrunk) by pixels; hard edge, (H, W) float32 of 0 and 1."""
-    touched = (matte > 0.004).astype(np.uint8)
-    if pixels >= 0:
-        away = cv2.distanceTransform(1 - touched, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-        return (away <= pixels).astype(np.float32)
-    inside = cv2.distanceTransform(touched, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    return (inside > -pixels).astype(np.float32)
+def _closed_form(picture: Array, trimap: Array) -> Matte:
+    """Alpha (H, W) where the trimap is one half, such that it varies as the colours (H, W, 3) do."""
+    from pymatting import cf_laplacian
+
+    known = trimap.ravel() != 0.5
+    # a pixel beside the band still has a say in what the band is
+    near = cv2.dilate((trimap == 0.5).astype(np.uint8), np.ones((3, 3), np.uint8))
+    laplacian = cf_laplacian(picture, 1e-7, 1, near == 0)
+    inner = laplacian[~known]
+    alpha = trimap.ravel().copy()
+    right = -inner[:, known] @ alpha[known]
+    system = (inner[:, ~known] + 1e-9 * sparse.identity(int((~known).sum()))).tocsc()
+    alpha[~known] = linalg.spsolve(system, right)
+    return np.clip(alpha.reshape(trimap.shape), 0, 1).astype(np.float32)
 
 
-def filled(pixels: NDArray, hole: NDArray[np.float32]) -> NDArray:
-    """The picture (H, W, 3) with the hole painted from its surroundings by OpenCV's inpainting (Telea 2004).
+def defringed(linear: NDArray[np.float32], matte: Matte, pixels: float) -> tuple[Matte, NDArray]:
+    """The picture (H, W, 3) with the foreground's own colours where it is half covered, and where it was changed.
 
-    Pixels outside of the hole stay bit for bit; 16-bit and float pictures keep their depth.
+    Multilevel estimation (Germer et al. 2020), in a band about the border.
     """
-    mask = (hole > 0.5).astype(np.uint8)
-    if not mask.any():
-        raise PlateError("There is nothing to fill: the matte is empty.")
-    if mask.all():
-        raise PlateError("The matte covers everything, so there is nothing to fill from: shrink it.")
-    if pixels.dtype == np.uint8:
-        out = cv2.inpaint(np.ascontiguousarray(pixels[..., :3]), mask, FILL_RADIUS, cv2.INPAINT_TELEA)
-    elif pixels.dtype == np.uint16:
-        out = np.dstack(
-            [cv2.inpaint(np.ascontiguousarray(pixels[..., c]), mask, FILL_RADIUS, cv2.INPAINT_TELEA) for c in range(3)]
-        )
-    else:
-        # OpenCV's fill is not usable on float pictures: fill a 16-bit stand-in, finer in the shadows
-        top = float(max(pixels.max(), 1e-6))
-        stand_in = (np.sqrt(np.clip(pixels[..., :3] / top, 0, 1)) * 65535 + 0.5).astype(np.uint16)
-        out = ((filled(stand_in, hole).astype(np.float32) / 65535) ** 2 * top).astype(np.float32)
-    result = pixels[..., :3].copy()
-    result[mask > 0] = out[mask > 0]
-    return result
+    from pymatting import estimate_foreground_ml
+
+    unsure = band(matte, pixels) & (matte < 0.999)
+    y, x = np.nonzero(unsure)
+    if not len(y):
+        return linear, unsure
+    room = int(2 * pixels) + 8
+    ys = slice(max(0, y.min() - room), min(matte.shape[0], y.max() + room + 1))
+    xs = slice(max(0, x.min() - room), min(matte.shape[1], x.max() + room + 1))
+    own = estimate_foreground_ml(linear[ys, xs].astype(np.float64), matte[ys, xs].astype(np.float64))
+    out = linear.copy()
+    out[ys, xs][unsure[ys, xs]] = own[unsure[ys, xs]].astype(np.float32)
+    return out, unsure

@@ -118,10 +118,11 @@ class Engine:
     def _nearest(self, moment: Moment) -> tuple[Cast, NDArray[np.int32]]:
         """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is
         needed."""
-        cast = self._nearest_cast(moment)
+        cast = self.nearest_cast(moment)
         return cast, rasterise(cast, self.geometry.pieces.face, moment.view.width, moment.view.height)
 
-    def _nearest_cast(self, moment: Moment) -> Cast:
+    def nearest_cast(self, moment: Moment) -> Cast:
+        """The arrays of a moment for finding what is nearest; no plate's sight is needed."""
         rest = resting(self.geometry, self.throws, NOTHING_SEEN)
         return rest._replace(**project(self.geometry, self.throws, moment)._asdict())
 
@@ -131,7 +132,7 @@ class Engine:
         if not behind:
             return self._nearest(moment)[1]
         opaque = np.where(self.geometry.cutout[q.face], np.int32(-1), q.face)
-        return rasterise(self._nearest_cast(moment), opaque, moment.view.width, moment.view.height)
+        return rasterise(self.nearest_cast(moment), opaque, moment.view.width, moment.view.height)
 
     def covered(self, moment: Moment) -> float:
         """The share, 0…1, of a view in which there is any surface."""

@@ -12,9 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, view_of
+from roofline.core.plates.grading import graded
 from roofline.core.throw.geometry import Geometry, joined
 from roofline.core.throw.mattes import SIDE, SOLID, UNSAID, matte_blocks
 from roofline.errors import PlateError
+from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 
 Picture = NDArray[np.float32]
@@ -24,13 +26,15 @@ Picture = NDArray[np.float32]
 class PlatePicture:
     """The pixels behind a plate: size (width, height), matte (H, W) float32 0…1 or None, and its colour on demand.
 
-    ``colour()`` gives (H, W, 3) float32 in linear light. ``key`` changes when the pixels change.
+    ``colour()`` gives (H, W, 3) float32 in linear light. ``key`` changes when the pixels change. ``canvas``: where they
+    lie in the photo, x0, y0, width, height, where that is not the plate's own canvas.
     """
 
     size: tuple[int, int]
     matte: Picture | None
     colour: Callable[[], Picture]
     key: str = ""
+    canvas: tuple[float, float, float, float] | None = None
 
     def __post_init__(self) -> None:
         if self.matte is not None:
@@ -100,10 +104,35 @@ def camera_views(shot: Shot) -> dict[str, View]:
     return {p.id: view_of(p.camera) for p in shot.photos if p.camera is not None}
 
 
-def _pairs(shot: Shot, geometry: Geometry, number: dict[str, int]) -> tuple[Any, Any, Any]:
+def thrown(shot: Shot) -> dict[tuple[str, str], Plate]:
+    """The plates whose photo has a camera, by id and look (see `Throw.look`), each look once; those that are thrown
+    nowhere too."""
+    ready = {p.id for p in shot.photos if p.camera is not None}
+    looks: dict[str, list[str]] = {}
+    for t in shot.throws:
+        looks.setdefault(t.plate, []).append(t.look)
+    plates = [p for p in shot.plates if p.photo in ready]
+    return {(p.id, look): p for p in plates for look in looks.get(p.id, [""])}
+
+
+def looked(picture: PlatePicture, throw: Throw) -> PlatePicture:
+    """A plate's picture as a throw shows it: graded in linear light, its matte by the throw's opacity."""
+    if not throw.look:
+        return picture
+    matte, opacity, (w, h) = picture.matte, np.float32(throw.opacity), picture.size
+    if throw.opacity < 1:
+        matte = np.full((h, w), opacity) if matte is None else matte * opacity
+    grade = throw.grade
+    colour = picture.colour if grade is None else lambda: graded(picture.colour(), grade)
+    return PlatePicture(picture.size, matte, colour, picture.key + throw.look, picture.canvas)
+
+
+def _pairs(shot: Shot, geometry: Geometry, number: dict[tuple[str, str], int]) -> tuple[Any, Any, Any]:
     """How many pairs each face has, and their plates and occlusion."""
     counts, plates, occlusion = [], [], []
-    throws = [(number[t.plate], t.occlusion, set(t.targets)) for t in shot.throws if t.plate in number]
+    throws = [
+        (number[t.plate, t.look], t.occlusion, set(t.targets)) for t in shot.throws if (t.plate, t.look) in number
+    ]
     by_face = {t.partition("/")[0] for _, _, targets in throws for t in targets if "/" in t}  # solids with faces apart
     faces_of = np.bincount(geometry.solid, minlength=len(geometry.solid_ids))
     first = 0
@@ -120,7 +149,12 @@ def _pairs(shot: Shot, geometry: Geometry, number: dict[str, int]) -> tuple[Any,
     return np.array(counts, np.int64), np.array(plates, np.int32), np.array(occlusion, np.bool_)
 
 
-def throws_of(shot: Shot, geometry: Geometry, pictures: dict[str, PlatePicture]) -> Throws:
+def throws_of(
+    shot: Shot,
+    geometry: Geometry,
+    pictures: dict[str, PlatePicture],
+    looks: dict[tuple[str, str], PlatePicture] | None = None,
+) -> Throws:
     """Compile what a shot throws.
 
     Parameters
@@ -131,22 +165,25 @@ def throws_of(shot: Shot, geometry: Geometry, pictures: dict[str, PlatePicture])
         The shot's solids.
     pictures
         The pixels of every plate, by id.
+    looks
+        Those of plates as `looked`, by id and look, where they are at hand.
     """
-    views = camera_views(shot)
-    plates = [p for p in shot.plates if p.photo in views]
-    canvas = []
-    for p in plates:
+    views, shown = camera_views(shot), thrown(shot)
+    plates, canvas, mine = list(shown.values()), [], []
+    of = {(t.plate, t.look): t for t in shot.throws}
+    for key, p in shown.items():
         picture = pictures.get(p.id)
         if picture is None:
             raise PlateError(f"The picture of plate '{p.name}' is not there.")
-        canvas.append((*p.canvas, *picture.size))
+        picture = looks[key] if looks and key in looks else looked(picture, of[key]) if key in of else picture
+        mine.append(picture)
+        canvas.append((*(picture.canvas or p.canvas), *picture.size))
         if picture.matte is not None and picture.matte.shape != (picture.size[1], picture.size[0]):
             raise PlateError(
                 f"The matte of plate '{p.name}' is {picture.matte.shape[1]} × "
                 f"{picture.matte.shape[0]} px, its picture {picture.size[0]} × {picture.size[1]} px."
             )
-    counts, pair_plate, pair_occlusion = _pairs(shot, geometry, {p.id: i for i, p in enumerate(plates)})
-    mine = [pictures[p.id] for p in plates]
+    counts, pair_plate, pair_occlusion = _pairs(shot, geometry, {key: i for i, key in enumerate(shown)})
     matte, matte_at = side_by_side([m.matte for m in mine], 4)
     blocks = [m.blocks.ravel() for m in mine]
     ids = {s: i for i, s in enumerate(geometry.solid_ids)}

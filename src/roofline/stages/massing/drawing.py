@@ -114,7 +114,7 @@ def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
         top=top,
         distance=g.distance,
         on=None if g.on is None else solid_of(shot, g.on.partition("/")[0]),
-        canvas=None if g.plate is None else plate_canvas(shot, g.plate),
+        canvas=None if g.plate is None else plate_canvas(desk, shot, g.plate),
         plane=lambda: _plane(desk, shot, view, there, lines, g),
     )
     return [kind.drawn(drawing)]
@@ -248,8 +248,10 @@ def build(desk: Desk, shot_id: str, g: Gesture) -> list[str]:
     return made
 
 
-def plate_canvas(shot: Shot, plate_id: str) -> tuple[float, float, float, float]:
+def plate_canvas(desk: Desk, shot: Shot, plate_id: str) -> tuple[float, float, float, float]:
+    """Where a plate lies in its photo; of one with steps, where its matte leaves anything."""
     try:
-        return shot.plate(plate_id).canvas
+        plate = shot.plate(plate_id)
+        return desk.engines.picture(shot, plate).canvas or plate.canvas
     except KeyError:
         raise NotFound(f"There is no plate '{plate_id}'.") from None

@@ -113,7 +113,7 @@ def _mattes(shot: Shot) -> list[object]:
     """What shapes cut-outs besides their faces: the throws, and their plates' mattes."""
     return [
         [[t.plate, *t.targets] for t in shot.throws],
-        [[p.id, p.matte, p.canvas, p.photo] for p in shot.plates],
+        [[p.id, p.matte, p.canvas, p.photo, [s.model_dump(mode="json") for s in p.steps]] for p in shot.plates],
         [p.camera.model_dump(mode="json") if p.camera else None for p in shot.photos],
     ]
 

@@ -1,0 +1,201 @@
+"""Clean plates: what stands in front taken out, behind one foreground or from every surface at once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from roofline.core.massing.kinds import Flat
+from roofline.errors import PlateError
+from roofline.model.base import Vec4
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.model.steps import FillStep, GrowStep, How, InFrontOf, PlateStep, SilhouetteStep
+from roofline.stages.photo import photo_of
+from roofline.stages.plates import plate_of, sized
+from roofline.stages.shots import fresh_id
+from roofline.store.orders import Order
+from roofline.work.desk import Desk
+from roofline.work.jobs import Job, Tell
+from roofline.work.plates import ShotWorld, whole_canvas
+
+MOST_GROWN = 500  # pixels
+LEAST = 2e-5  # share of the photo that stands before a surface, for a clean plate to be worth having
+
+
+def order_clean(desk: Desk, shot_id: str, plate_id: str, grow_px: float, how: How = "texture") -> Job:
+    """Order the clean plate behind a foreground plate."""
+    return desk.order(shot_id, "clean", "Clean plate", plate=plate_id, grow_px=grow_px, how=how)
+
+
+def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Make the clean plate behind a foreground plate, or make it again; throws it before the photo.
+
+    It is the photo with what the foreground's matte covers filled, and follows the foreground from then on.
+    """
+    plate_id, grow_px = order.body["plate"], order.body["grow_px"]
+    shot = desk.store.load(order.shot)
+    plate = plate_of(shot, plate_id)
+    if plate.role != "foreground":
+        raise PlateError("A clean plate is made behind a foreground plate: outline one first.")
+    if not 0 <= grow_px <= MOST_GROWN:
+        raise PlateError(f"The matte is grown by 0 to {MOST_GROWN} px.")
+    photo = photo_of(shot, plate.photo)
+    tell(0.05, "reading the photo")
+    sees = {"do": "plate", "plate": plate_id}
+    fill = FillStep(where=[PlateStep.model_validate(sees)], grow_px=grow_px, how=order.body.get("how", "texture"))
+    steps = [fill, PlateStep.model_validate(sees), GrowStep(px=grow_px)]
+    given: dict[str, Any] = {"file": photo.file, "matte": None, "steps": steps}
+    given["canvas"] = _around(shot, plate, grow_px)
+    tell(0.2, "filling what stood in front")
+    trial = Plate(id="(clean)", name="Clean", photo=photo.id, role="clean", **given)
+    worked = desk.engines.worked(shot.model_copy(update={"plates": [*shot.plates, trial]}), trial)
+    tell(0.9, "keeping the plate")
+    made = _keep_clean(desk, order.shot, plate_id, given)
+    desk.changed(order.shot)
+    return {"plate": made, "filled_px": int((worked.full_matte > 0.5).sum())}
+
+
+def _around(shot: Shot, plate: Plate, grow_px: float) -> Vec4:
+    """The canvas of what a plate covers and of so much around it as a fill looks at."""
+    w, h = sized(shot.photo(plate.photo))
+    x0, y0, pw, ph = plate.canvas
+    margin = grow_px + max(64, 0.4 * max(pw, ph))
+    left, top = max(0.0, np.floor(x0 - margin)), max(0.0, np.floor(y0 - margin))
+    right, bottom = min(float(w), np.ceil(x0 + pw + margin)), min(float(h), np.ceil(y0 + ph + margin))
+    return float(left), float(top), float(right - left), float(bottom - top)
+
+
+def _keep_clean(desk: Desk, shot_id: str, plate_id: str, given: dict[str, Any]) -> str:
+    made = ""
+
+    def alter(shot: Shot) -> Shot:
+        nonlocal made
+        front = plate_of(shot, plate_id)
+        flats = [t for throw in shot.throws if throw.plate == plate_id for t in throw.targets]
+        update = given | {"without": flats}
+        old = next((p for p in shot.plates if p.clean_of == plate_id), None)
+        if old is not None:
+            made = old.id
+            shot.plates = [p.model_copy(update=update) if p.id == old.id else p for p in shot.plates]
+            return shot
+        title = f"Clean behind {front.name}"
+        made = fresh_id(title, [p.id for p in shot.plates])
+        shot.plates.append(Plate(id=made, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update))
+        at = _before_photo(shot, front.photo)
+        targets = list(shot.throws[at].targets) if at < len(shot.throws) else []
+        shot.throws.insert(at, Throw(plate=made, targets=[t for t in targets if t not in flats]))
+        return shot
+
+    desk.store.change(shot_id, "Make a clean plate", alter)
+    return made
+
+
+def _before_photo(shot: Shot, photo_id: str) -> int:
+    """The place in the order of throws before the photo's own."""
+    for i, throw in enumerate(shot.throws):
+        plate = plate_of(shot, throw.plate)
+        if plate.role == "photo" and plate.photo == photo_id:
+            return i
+    return len(shot.throws)
+
+
+# ---------------------------------------------------------------- for every surface
+
+
+def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How) -> Job:
+    """Order a clean plate of every surface of a photo that something stands before."""
+    return desk.order(shot_id, "clean_all", "Clean plates for all", photo=photo_id, grow_px=grow_px, how=how)
+
+
+def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """For every surface of a photo that something stands before: a plate of it alone, thrown on it before the photo.
+
+    What stands there is filled from the surface itself, squared up. Those of before are made anew.
+    """
+    shot = desk.store.load(order.shot)
+    photo = photo_of(shot, order.body["photo"])
+    if photo.camera is None or photo.camera.position is None:
+        raise PlateError(f"The photo '{photo.name}' has no camera with a scale yet: survey it first.")
+    grow_px, how = order.body["grow_px"], order.body["how"]
+    made: list[tuple[str, str, Plate]] = []
+    names = desk.engines.geometry(shot).names
+    solids = [s for s in shot.solids if not isinstance(s, Flat)]
+    for i, solid in enumerate(solids):
+        tell(0.9 * i / len(solids), f"looking behind {i + 1} of {len(solids)}: {solid.name}")
+        for face in [n for n in names if n.partition("/")[0] == solid.id]:
+            plate = _of_surface(desk, shot, photo.id, face, solid.name, grow_px, how)
+            if plate is not None:
+                made.append((solid.id, face, plate))
+    if not made:
+        raise PlateError("Nothing stands before anything in this photo: there is no clean plate to make.")
+    kept = _keep_all(desk, order.shot, photo.id, made)
+    desk.changed(order.shot)
+    return {"plates": kept}
+
+
+def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, grow_px: float, how: How) -> Plate | None:
+    """The clean plate of a face; None where nothing stands before it, or where nothing of it is seen to fill from."""
+    photo = shot.photo(photo_id)
+    w, h = sized(photo)
+    trial = Plate(id="trial", name="Trial", photo=photo_id, file=photo.file, canvas=(0, 0, w, h))
+    small = whole_canvas(trial.canvas, 800)
+    world = ShotWorld(desk.engines, shot, trial, 800)
+    before = world.in_front([face], small)
+    seen = world.silhouette([face], small)
+    if float(before.mean()) < LEAST or float(seen.mean()) < LEAST:
+        return None
+    rows, cols = np.flatnonzero((before + seen).any(axis=1)), np.flatnonzero((before + seen).any(axis=0))
+    k = w / small.size[0]
+    x0, y0 = max(0.0, np.floor(cols[0] * k - 2)), max(0.0, np.floor(rows[0] * k - 2))
+    x1, y1 = min(float(w), np.ceil((cols[-1] + 1) * k + 2)), min(float(h), np.ceil((rows[-1] + 1) * k + 2))
+    fill = FillStep(where=InFrontOf(in_front_of=[face]), grow_px=grow_px, how=how, on=face)
+    shape = SilhouetteStep(targets=[face])
+    title = f"Clean {name}, {face.partition('/')[2]}"[:120]
+    others = [s.id for s in shot.solids if s.id != face.partition("/")[0]]
+    source: dict[str, Any] = {"file": photo.file, "canvas": (float(x0), float(y0), float(x1 - x0), float(y1 - y0))}
+    ident = fresh_id(title, [p.id for p in shot.plates])
+    return Plate(
+        id=ident,
+        name=title,
+        photo=photo_id,
+        role="clean",
+        without=others,
+        steps=[fill, shape, GrowStep(px=1)],
+        **source,
+    )
+
+
+def _is_of(plate: Plate, photo_id: str, face: str) -> bool:
+    """Whether a plate is the clean plate of a face that was made before."""
+    fill = plate.steps[0] if plate.steps else None
+    return plate.photo == photo_id and plate.role == "clean" and isinstance(fill, FillStep) and fill.on == face
+
+
+def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str, Plate]]) -> list[str]:
+    kept: list[str] = []
+
+    def alter(shot: Shot) -> Shot:
+        kept.clear()
+        there = {s.id for s in shot.solids}
+        for solid, face, plate in made:
+            if solid not in there:
+                continue
+            old = next((p for p in shot.plates if _is_of(p, photo_id, face)), None)
+            if old is not None:
+                renewed = plate.model_copy(update={"id": old.id, "name": old.name})
+                shot.plates = [renewed if p.id == old.id else p for p in shot.plates]
+                kept.append(old.id)
+                continue
+            ident = fresh_id(plate.name, [p.id for p in shot.plates])
+            shot.plates.append(plate.model_copy(update={"id": ident}))
+            # before the photo, whose own pixels it has where nothing stands: a proxy is never as exact as what it
+            # stands for, and what the fill was grown by lies beside it
+            at = _before_photo(shot, photo_id)
+            shot.throws.insert(at, Throw(plate=ident, targets=[face]))
+            kept.append(ident)
+        return shot
+
+    desk.store.change(shot_id, "Clean plates for all", alter)
+    return list(kept)

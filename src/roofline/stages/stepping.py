@@ -1,0 +1,275 @@
+"""Steps of plates: put in, changed, moved, switched off, taken out, drawn; and plates as they are looked at."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.light import to_display
+from roofline.core.plates.steps import noted
+from roofline.core.throw.throws import looked
+from roofline.errors import NotFound, PlateError
+from roofline.formats import pictures
+from roofline.formats.face_pictures import spread
+from roofline.model.base import Model, Vec4
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.model.steps import OutlineStep, Step, Stroke
+from roofline.stages.photo import smaller
+from roofline.stages.plates import fit, plate_of, sized
+from roofline.stages.shots import fresh_id
+from roofline.work.desk import Desk
+
+Shown = Literal["plate", "matte"]
+
+
+class NewPlate(Model):
+    """A plate of a photo, or of a tone, with its first steps."""
+
+    photo: str
+    name: str | None = None
+    steps: list[Step] = []
+    tone: Any = None
+
+
+def make(desk: Desk, shot_id: str, new: NewPlate) -> str:
+    """Make a plate over the whole photo; returns its id. It is thrown on nothing yet."""
+    made = ""
+
+    def alter(shot: Shot) -> Shot:
+        nonlocal made
+        photo = next((p for p in shot.photos if p.id == new.photo), None)
+        if photo is None:
+            raise NotFound(f"There is no photo '{new.photo}'.")
+        count = 1 + sum(p.role == "foreground" for p in shot.plates)
+        title = new.name or (f"Tone {len(shot.plates)}" if new.tone else f"Foreground {count}")
+        made = fresh_id(title, [p.id for p in shot.plates])
+        source: dict[str, Any] = {"tone": new.tone} if new.tone else {"file": photo.file}
+        canvas = (0, 0, *sized(photo))
+        shot.plates.append(
+            Plate(id=made, name=title, photo=photo.id, canvas=canvas, role="foreground", steps=new.steps, **source)
+        )
+        _thrown_first(shot, made)
+        return shot
+
+    desk.store.change(shot_id, "Make a plate", alter)
+    return made
+
+
+def _thrown_first(shot: Shot, ident: str) -> None:
+    shot.throws.insert(0, Throw(plate=ident, targets=[]))
+
+
+def _step(plate: Plate, step_id: str) -> Any:
+    for step in plate.steps:
+        if step.id == step_id:
+            return step
+    raise NotFound(f"The plate '{plate.name}' has no such step any more.")
+
+
+def _changed(desk: Desk, shot_id: str, plate_id: str, label: str, alter: Callable[[Shot, Plate], None]) -> None:
+    def change(shot: Shot) -> Shot:
+        plate = plate_of(shot, plate_id)
+        alter(shot, plate)
+        return shot
+
+    desk.store.change(shot_id, label, change)
+
+
+def add(desk: Desk, shot_id: str, plate_id: str, step: Step, place: int | None) -> None:
+    """Put a step in, at a place in the order or last."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        steps = list(plate.steps)
+        taken = {s.id for s in steps}
+        new = step.model_copy(
+            update={"id": step.id if step.id and step.id not in taken else fresh_id("s", list(taken))}
+        )
+        steps.insert(len(steps) if place is None else min(place, len(steps)), new)
+        plate.steps = steps
+        _hold(shot, plate, new)
+
+    _changed(desk, shot_id, plate_id, "Add a step", alter)
+
+
+def change(desk: Desk, shot_id: str, plate_id: str, step_id: str, step: Step) -> None:
+    """Put another step in the place of one."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        _step(plate, step_id)
+        new = step.model_copy(update={"id": step_id})
+        plate.steps = [new if s.id == step_id else s for s in plate.steps]
+        _hold(shot, plate, new)
+
+    _changed(desk, shot_id, plate_id, "Change a step", alter)
+
+
+def _hold(shot: Shot, plate: Plate, step: Any) -> None:
+    """The canvas of a plate that is cut close about an outline grows with an outline or strokes beyond it."""
+    if isinstance(step, OutlineStep):
+        points, margin = [p for loop in step.loops for p in loop.points], 2 * step.feather_px + 4
+    elif getattr(step, "strokes", None) and not getattr(step, "on", None):
+        points = [p for s in step.strokes for p in s.points]
+        margin = max(s.radius_px or 0 for s in step.strokes) + 4
+    else:
+        return
+    w, h = sized(shot.photo(plate.photo))
+    p = np.clip(np.array(points), 0, [w, h])
+    low = np.maximum(np.floor(p.min(0) - margin), 0)
+    high = np.minimum(np.ceil(p.max(0) + margin), [w, h])
+    box: Vec4 = (float(low[0]), float(low[1]), float(high[0] - low[0]), float(high[1] - low[1]))
+    if box[2] >= 2 and box[3] >= 2 and plate.canvas != (0, 0, w, h):
+        fit(shot, plate, box)
+
+
+def switch(desk: Desk, shot_id: str, plate_id: str, step_id: str, off: bool | None, place: int | None) -> None:
+    """Switch a step off or on, or move it in the order."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        step = _step(plate, step_id)
+        if off is not None:
+            step.off = off
+        if place is not None:
+            steps = [s for s in plate.steps if s.id != step_id]
+            steps.insert(min(max(place, 0), len(steps)), step)
+            plate.steps = steps
+
+    _changed(desk, shot_id, plate_id, "Move a step" if place is not None else "Switch a step", alter)
+
+
+def remove(desk: Desk, shot_id: str, plate_id: str, step_id: str) -> None:
+    def alter(shot: Shot, plate: Plate) -> None:
+        _step(plate, step_id)
+        plate.steps = [s for s in plate.steps if s.id != step_id]
+
+    _changed(desk, shot_id, plate_id, "Remove a step", alter)
+
+
+def stroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, drawn: Stroke) -> None:
+    """Add a stroke to a step that is drawn with them."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        step = _step(plate, step_id)
+        if not hasattr(step, "strokes"):
+            raise PlateError("That step is not drawn with a brush.")
+        taken = {s.id for s in step.strokes}
+        ident = drawn.id if drawn.id and drawn.id not in taken else fresh_id("k", list(taken))
+        new = step.model_copy(update={"strokes": [*step.strokes, drawn.model_copy(update={"id": ident})]})
+        plate.steps = [new if s.id == step_id else s for s in plate.steps]
+        _hold(shot, plate, new)
+
+    _changed(desk, shot_id, plate_id, "Draw a stroke", alter)
+
+
+def unstroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, stroke_id: str) -> None:
+    """Take one stroke away, whichever it is."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        step = _step(plate, step_id)
+        left = [s for s in getattr(step, "strokes", []) if s.id != stroke_id]
+        if len(left) == len(getattr(step, "strokes", [])):
+            raise NotFound("That stroke is not there any more.")
+        plate.steps = [s.model_copy(update={"strokes": left}) if s.id == step_id else s for s in plate.steps]
+
+    _changed(desk, shot_id, plate_id, "Remove a stroke", alter)
+
+
+# ---------------------------------------------------------------- looked at
+
+
+class Looked(Model):
+    """What there is to say of a plate that has been worked out."""
+
+    canvas: Vec4
+    covered_percent: float
+    notes: list[tuple[str, str]]  # step, sentence
+
+
+def _until(plate: Plate, step_id: str | None) -> Plate:
+    """The plate as it is after one of its steps."""
+    if step_id is None:
+        return plate
+    at = [s.id for s in plate.steps].index(_step(plate, step_id).id)
+    return plate.model_copy(update={"steps": plate.steps[: at + 1]})
+
+
+def told(desk: Desk, shot_id: str, plate_id: str, width: int) -> Looked:
+    """What a plate's steps have to say, worked out at a width."""
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    worked = noted(desk.engines.worked(shot, plate, width), [s for s in plate.steps if not s.off])
+    c = worked.canvas
+    percent = 100.0 if worked.matte is None else 100 * float(worked.matte.mean())
+    return Looked(
+        canvas=(c.x0, c.y0, c.width, c.height), covered_percent=percent, notes=[(a, b) for a, b in worked.notes]
+    )
+
+
+def look(
+    desk: Desk,
+    shot_id: str,
+    plate_id: str,
+    width: int,
+    shown: Shown,
+    until: str | None,
+    steps: list[Step] | None = None,
+) -> tuple[bytes, Vec4]:
+    """A plate on its whole canvas, PNG, at most so many pixels a side: with its matte as alpha, or the matte alone.
+
+    ``until``: as it is after that step; ``steps``: as it would be with other ones (a hand is trying them).
+    """
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    if steps is not None:
+        plate = Plate.model_validate(plate.model_dump() | {"steps": [s.model_dump() for s in steps]})
+        shot = shot.model_copy(update={"plates": [plate if p.id == plate_id else p for p in shot.plates]})
+    plate = _until(plate, until)
+    worked = desk.engines.worked(shot, plate, width)
+    c = worked.canvas
+    if shown == "matte":
+        data = pictures.png((worked.full_matte * 255 + 0.5).astype(np.uint8), 1)
+    else:
+        data = pictures.png(_display(worked.pixels, worked.matte), 1)
+    return data, (c.x0, c.y0, c.width, c.height)
+
+
+def _display(pixels: NDArray, matte: NDArray[np.float32] | None) -> NDArray[np.uint8]:
+    eight = pictures.eight_bit(pixels)
+    if matte is None:
+        return eight
+    alpha = (matte * 255 + 0.5).astype(np.uint8)
+    return np.dstack([spread(eight, alpha > 0), alpha])
+
+
+def texture(desk: Desk, shot_id: str, plate_id: str, width: int) -> tuple[bytes, str, Vec4]:
+    """A plate for the browser's 3D view, as its throw shows it: (bytes, MIME type, canvas), its matte as alpha."""
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    picture = desk.engines.picture(shot, plate)
+    throw = next((t for t in shot.throws if t.plate == plate_id), None)
+    if throw is not None:
+        picture = looked(picture, throw)
+    name = digest_of(desk, shot, plate) + f"-{width}"
+    clear = picture.matte is not None and bool(picture.matte.min() < 1)
+
+    def made() -> bytes:
+        shown = np.asarray(to_display(picture.colour()) * 255 + 0.5, dtype=np.uint8)
+        if picture.matte is None or not clear:
+            return pictures.jpeg(smaller(shown, width), 95)
+        alpha = (picture.matte * 255 + 0.5).astype(np.uint8)
+        # what is smoothed on the way must not find black beside it
+        return pictures.png(smaller(np.dstack([spread(shown, alpha > 0), alpha]), width))
+
+    data = desk.proxies.get(name + (".png" if clear else ".jpg"), made)
+    return data, "image/png" if clear else "image/jpeg", picture.canvas or plate.canvas
+
+
+def digest_of(desk: Desk, shot: Shot, plate: Plate) -> str:
+    """Changes when a plate looks otherwise where it is thrown."""
+    throw = next((t for t in shot.throws if t.plate == plate.id), None)
+    text = desk.engines.picture_key(shot, plate) + (throw.look if throw is not None else "")
+    return hashlib.sha256(text.encode()).hexdigest()[:16]

@@ -1,0 +1,207 @@
+"""What a plate's steps look at: the set, the other plates and photos of a shot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import View, view_of
+from roofline.core.massing.kinds import Flat
+from roofline.core.moment import still
+from roofline.core.plates.worked import Canvas, Face, Matte, Worked, resampled
+from roofline.core.throw.engine import Engine
+from roofline.core.throw.raster import rasterise
+from roofline.core.throw.squared import Plane
+from roofline.errors import PlateError
+from roofline.formats import pictures
+from roofline.formats.plates import picture_and_alpha
+from roofline.model.base import Vec4
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.model.steps import MATTES
+
+if TYPE_CHECKING:
+    from roofline.work.engines import Engines
+
+FINER = 4  # samples of a pixel along each side, for what covers it
+ROWS = 4_000_000  # samples that are drawn at once
+
+
+class ShotWorld:
+    """A shot as the steps of one of its plates see it, see `roofline.core.plates.worked.World`."""
+
+    def __init__(self, engines: Engines, shot: Shot, plate: Plate, finest: int | None):
+        self.engines, self.shot, self.own, self.finest = engines, shot, plate, finest
+
+    # ------------------------------------------------------------ the set
+
+    def _bare(self) -> Engine:
+        """The set alone."""
+        return self.engines.engine(self.shot.model_copy(update={"plates": [], "throws": []}))
+
+    def _view(self, canvas: Canvas) -> View:
+        photo = self.shot.photo(self.own.photo)
+        if photo.camera is None or photo.camera.position is None:
+            raise PlateError(f"The photo '{photo.name}' has no camera with a scale yet: survey it first.")
+        seen, k = view_of(photo.camera), canvas.scale
+        if abs(k[0] / k[1] - 1) > 0.01:
+            raise PlateError("The plate's picture is squeezed, so the set cannot be seen through it.")
+        centre = (seen.centre[0] - canvas.x0) * k[0], (seen.centre[1] - canvas.y0) * k[1]
+        return View(*canvas.size, seen.focal * float(k[0]), centre, seen.rotation, seen.position)
+
+    def _faces(self, targets: Sequence[str], engine: Engine) -> NDArray[np.bool_]:
+        """Which faces are meant, (F,)."""
+        g, wanted = engine.geometry, set(targets)
+        out = np.array(
+            [n in wanted or g.solid_ids[s] in wanted for n, s in zip(g.names, g.solid, strict=True)], dtype=bool
+        )
+        if not out.any():
+            raise PlateError(f"There is no surface '{targets[0]}' in the set.")
+        return out
+
+    def _shares(
+        self, canvas: Canvas, engine: Engine, drawn: NDArray[np.bool_], what: Callable[[NDArray], NDArray]
+    ) -> Matte:
+        """The share of each pixel where the nearest of the drawn faces (F,) is what is asked for."""
+        view, (w, h) = self._view(canvas), canvas.size
+        out, rows = np.zeros((h, w), np.float32), max(1, ROWS // (w * FINER * FINER))
+        q = engine.geometry.pieces
+        number = np.where(drawn[q.face], q.face, np.int32(-1)).astype(np.int32)
+        for top in range(0, h, rows):
+            n = min(rows, h - top)
+            centre = view.centre[0] * FINER, (view.centre[1] - top) * FINER
+            band = View(w * FINER, n * FINER, view.focal * FINER, centre, view.rotation, view.position)
+            found = rasterise(engine.nearest_cast(still(band)), number, band.width, band.height)
+            hit = what(found).astype(np.float32)
+            out[top : top + n] = hit.reshape(n, FINER, w, FINER).mean((1, 3))
+        return out
+
+    def _bounds(self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> tuple[slice, slice]:
+        """Rows and columns of a canvas in which some faces (F,) can show."""
+        view, (w, h), g = self._view(canvas), canvas.size, engine.geometry
+        seen = (g.corners[mine[g.tri_face]].reshape(-1, 3) - view.position) @ view.rotation.T
+        if (seen[:, 2] < 0.01).any():
+            return slice(0, h), slice(0, w)
+        at = view.focal * seen[:, :2] / seen[:, 2:] + view.centre
+        x0, y0 = np.clip(np.floor(at.min(0)) - 1, 0, [w, h]).astype(int)
+        x1, y1 = np.clip(np.ceil(at.max(0)) + 1, 0, [w, h]).astype(int)
+        return slice(int(y0), int(max(y0, y1))), slice(int(x0), int(max(x0, x1)))
+
+    def _where_seen(
+        self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_], look: Callable[[Canvas], Matte]
+    ) -> Matte:
+        """What is looked at where some faces can show; nothing elsewhere."""
+        out = np.zeros((canvas.size[1], canvas.size[0]), np.float32)
+        ys, xs = self._bounds(canvas, engine, mine)
+        if ys.stop > ys.start and xs.stop > xs.start:
+            out[ys, xs] = look(canvas.part(xs, ys))
+        return out
+
+    def silhouette(self, targets: Sequence[str], canvas: Canvas) -> Matte:
+        engine = self._bare()
+        g, mine = engine.geometry, self._faces(targets, engine)
+        away = np.isin(g.solid, [i for i, s in enumerate(g.solid_ids) if s in self.own.without])
+        drawn = mine | ~(g.cutout | away)
+
+        def look(part: Canvas) -> Matte:
+            return self._shares(part, engine, drawn, lambda f: mine[f] & (f >= 0))
+
+        return self._where_seen(canvas, engine, mine, look)
+
+    def in_front(self, targets: Sequence[str], canvas: Canvas) -> Matte:
+        engine = self._bare()
+        mine = self._faces(targets, engine)
+        return self._where_seen(canvas, engine, mine, lambda part: self._before(targets, part, engine, mine))
+
+    def _before(self, targets: Sequence[str], canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> Matte:
+        g = engine.geometry
+        alone = self._shares(canvas, engine, mine, lambda f: f >= 0)
+        others = self._shares(canvas, engine, mine | ~g.cutout, lambda f: ~mine[f] & (f >= 0))
+        out = np.where(alone > 0, others, 0).astype(np.float32)
+        for solid in self.shot.solids:
+            if not isinstance(solid, Flat) or solid.id in targets:
+                continue
+            flat = self._faces([solid.id], engine)
+            quad = self._shares(canvas, engine, mine | flat, lambda f, flat=flat: flat[f] & (f >= 0))  # type: ignore[misc]
+            if quad.any():
+                out = np.maximum(out, np.where(alone > 0, quad * self._cut(solid.id, canvas), 0))
+        return out
+
+    def _cut(self, solid: str, canvas: Canvas) -> Matte:
+        """The mattes of what this photo throws on a cut-out; 1 where nothing is thrown."""
+        ids = [t.plate for t in self.shot.throws if any(x.partition("/")[0] == solid for x in t.targets)]
+        plates = [p for p in self.shot.plates if p.id in ids and p.photo == self.own.photo and p.id != self.own.id]
+        if not plates:
+            return np.ones((canvas.size[1], canvas.size[0]), np.float32)
+        # their mattes alone: what fills their pictures may look at this plate again
+        bare = [p.model_copy(update={"steps": [s for s in p.steps if s.do in MATTES]}) for p in plates]
+        found = [self.engines.worked(self.shot, p, self.finest) for p in bare]
+        return np.max([np.clip(resampled(w.full_matte, w.canvas, canvas), 0, 1) for w in found], axis=0)
+
+    def depth(self, canvas: Canvas) -> NDArray[np.float32]:
+        return self._bare().depth(still(self._view(canvas)))
+
+    def face(self, name: str, canvas: Canvas) -> Face:
+        g, view = self._bare().geometry, self._view(canvas)
+        if name not in g.names:
+            raise PlateError(f"There is no face '{name}' in the set; faces are named solid/face.")
+        f = g.names.index(name)
+        plane = Plane.of(g.normals[f], g.normals[f] * g.offsets[f])
+        flat = plane.flat(g.corners[g.tri_face == f].reshape(-1, 3))
+        to_world = np.column_stack([plane.along, plane.up, plane.origin - view.position])
+        return Face(view.matrix @ view.rotation @ to_world, flat.min(0), flat.max(0))
+
+    # ------------------------------------------------------------ pictures
+
+    def depth_picture(self, file: str, canvas: Canvas) -> NDArray[np.float32]:
+        photo = self.shot.photo(self.own.photo)
+        grey = pictures.read(self.engines.read(file), "The depth picture")[..., 0]
+        top = {np.dtype(np.uint8): 255.0, np.dtype(np.uint16): 65535.0}.get(grey.dtype, 1.0)
+        values = np.ascontiguousarray(grey, dtype=np.float32) / np.float32(top)
+        h, w = values.shape
+        whole = Canvas(0, 0, float(photo.width or w), float(photo.height or h), (w, h))
+        return np.asarray(resampled(values, whole, canvas))
+
+    def plate(self, ident: str) -> Worked:
+        for plate in self.shot.plates:
+            if plate.id == ident:
+                return self.engines.worked(self.shot, plate, self.finest)
+        raise PlateError(f"There is no plate '{ident}' any more.")
+
+    def photo(self, ident: str, canvas: Canvas) -> NDArray[np.float32]:
+        plate = next((p for p in self.shot.plates if p.photo == ident and p.role == "photo"), None)
+        if plate is None or self.shot.photo(ident).camera is None:
+            raise PlateError(f"There is no surveyed photo '{ident}' to take from.")
+        solid = [s.id for s in self.shot.solids if not isinstance(s, Flat)]
+        bare = plate.model_copy(update={"steps": []})
+        alone = {"plates": [bare], "throws": [Throw(plate=plate.id, targets=solid)]}
+        engine = self.engines.engine(self.shot.model_copy(update=alone))
+        return engine.picture(still(self._view(canvas)))
+
+    def picture(self, file: str) -> tuple[NDArray, Matte | None]:
+        return picture_and_alpha(self.engines.read(file), "The painted picture")
+
+
+def whole_canvas(canvas: Vec4, finest: int) -> Canvas:
+    """A canvas as a grid of at most so many pixels a side."""
+    k = min(1.0, finest / max(canvas[2:]))
+    return Canvas(*canvas, (max(1, round(canvas[2] * k)), max(1, round(canvas[3] * k))))
+
+
+def smaller(source: Worked, finest: int | None) -> Worked:
+    """A source on a coarser grid, at most so many pixels wide or high, for a quick look."""
+    w, h = source.canvas.size
+    if finest is None or max(w, h) <= finest:
+        return source
+    k = finest / max(w, h)
+    size = max(1, round(w * k)), max(1, round(h * k))
+    c = source.canvas
+    matte = source.matte
+    if matte is not None:
+        matte = np.asarray(cv2.resize(matte, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+    pixels = cv2.resize(source.pixels, size, interpolation=cv2.INTER_AREA)
+    return Worked(Canvas(c.x0, c.y0, c.width, c.height, size), pixels, matte)

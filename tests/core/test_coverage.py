@@ -1,0 +1,58 @@
+"""Outlines: exact areas, by the even-odd rule; smooth points."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from roofline.core.plates.coverage import coverage, curve, enclosed
+
+POINT = st.tuples(st.floats(-6, 26), st.floats(-6, 22))
+
+
+def exactly(area, width: int, height: int) -> np.ndarray:
+    """The area in each pixel, by clipping."""
+    boxes = shapely.box(
+        *np.meshgrid(np.arange(width), np.arange(height)),
+        *np.meshgrid(np.arange(1, width + 1), np.arange(1, height + 1)),
+    )
+    return shapely.area(shapely.intersection(area, boxes))
+
+
+@given(st.lists(st.lists(POINT, min_size=3, max_size=8), min_size=1, max_size=3))
+@settings(max_examples=60, deadline=None)
+def test_every_pixel_has_its_exact_area(loops):
+    points = [np.array(loop) for loop in loops]
+    got = coverage(points, 20, 16)
+    assert np.abs(got - exactly(enclosed(points), 20, 16)).max() < 1 / 255
+
+
+def test_a_loop_within_a_loop_is_a_hole_and_crossings_alternate():
+    outer = np.array([(2, 2), (18, 2), (18, 14), (2, 14)], float)
+    inner = np.array([(6, 6), (12, 6), (12, 10), (6, 10)], float)
+    for loops in ([outer, inner], [outer, inner[::-1]]):
+        got = coverage(loops, 20, 16)
+        assert got.sum() == pytest.approx(16 * 12 - 6 * 4) and not got[7, 8] and got[4, 4] == 1
+    bow = np.array([(0, 0), (10, 10), (10, 0), (0, 10)], float)  # crosses itself in its middle
+    assert coverage([bow], 10, 10).sum() == pytest.approx(50)
+
+
+def test_smooth_points_lie_on_the_curve_and_sharp_ones_are_corners():
+    corners = np.array([(0, 0), (40, 0), (40, 40), (0, 40)], float)
+    assert (curve(corners, False) == corners).all()
+    round_ = curve(corners, True)
+    assert all((np.abs(round_ - c).sum(1) < 1e-9).any() for c in corners)
+    ring = np.array([(50 + 30 * np.cos(a), 50 + 30 * np.sin(a)) for a in np.linspace(0, 2 * np.pi, 12, False)])
+    away = np.hypot(*(curve(ring, True) - 50).T)
+    assert np.abs(away - 30).max() < 0.2  # twelve points make nearly a circle
+    mixed = curve(corners, [True, False, False, True])
+    straight = mixed[(mixed[:, 0] == 40) & (mixed[:, 1] > 0) & (mixed[:, 1] < 40)]
+    assert len(straight) == 0  # between two sharp points there is nothing but the line
+    # a curve that runs through evenly spaced points of a line stays on it
+    line = np.array([(0, 0), (10, 0), (20, 0), (30, 0), (15, 30)], float)
+    between = curve(line, True)
+    on = between[(between[:, 0] > 10) & (between[:, 0] < 20) & (between[:, 1] < 10)]
+    assert len(on) > 10 and np.abs(on[:, 1]).max() < 1e-9
