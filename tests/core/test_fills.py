@@ -15,7 +15,7 @@ from roofline.errors import PlateError
 
 def noise(size: int, soft: float, seed: int) -> np.ndarray:
     value = np.random.default_rng(seed).normal(size=(size, size, 3)).astype(np.float32)
-    value = cv2.GaussianBlur(value, (0, 0), soft)
+    value = np.asarray(cv2.GaussianBlur(value, (0, 0), soft), np.float32)
     return 0.5 + 0.13 * value / value.std()
 
 

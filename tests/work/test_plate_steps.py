@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -62,7 +63,7 @@ def hit_first(view: View, solids: list) -> np.ndarray:
         faces = solid.shape({})
         tri = [(f[0], f[i], f[i + 1]) for f in faces.loops for i in range(1, len(f) - 1)]
         meshes.append(trimesh.Trimesh(faces.vertices, tri, process=False))
-    whole = trimesh.util.concatenate(meshes)
+    whole: Any = trimesh.util.concatenate(meshes)
     owner = np.concatenate([np.full(len(m.faces), i) for i, m in enumerate(meshes)])
     y, x = (np.mgrid[0 : 4 * H, 0 : 4 * W] + 0.5) / 4
     rays = view.rays(np.stack([x, y], axis=-1).reshape(-1, 2))

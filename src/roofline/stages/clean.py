@@ -7,8 +7,10 @@ from typing import Any
 import numpy as np
 
 from roofline.core.massing.kinds import Flat
+from roofline.core.plates.matte import grown
+from roofline.core.plates.worked import resampled
 from roofline.errors import PlateError
-from roofline.model.base import Vec4
+from roofline.model.base import Vec4, give_ids
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import FillStep, GrowStep, How, InFrontOf, PlateStep, SilhouetteStep
@@ -21,6 +23,7 @@ from roofline.work.jobs import Job, Tell
 from roofline.work.plates import ShotWorld, whole_canvas
 
 MOST_GROWN = 500  # pixels
+SEEN_PX, MOST_FACES = 20, 12  # of a small picture of the foreground; how many surfaces behind it have their own fill
 LEAST = 2e-5  # share of the photo that stands before a surface, for a clean plate to be worth having
 
 
@@ -43,9 +46,9 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         raise PlateError(f"The matte is grown by 0 to {MOST_GROWN} px.")
     photo = photo_of(shot, plate.photo)
     tell(0.05, "reading the photo")
-    sees = {"do": "plate", "plate": plate_id}
-    fill = FillStep(where=[PlateStep.model_validate(sees)], grow_px=grow_px, how=order.body.get("how", "texture"))
-    steps = [fill, PlateStep.model_validate(sees), GrowStep(px=grow_px)]
+    fills = _fills(desk, shot, plate, grow_px, order.body.get("how", "texture"))
+    steps = [*fills, PlateStep(plate=plate_id), GrowStep(px=grow_px)]
+    give_ids(steps, "s")
     given: dict[str, Any] = {"file": photo.file, "matte": None, "steps": steps}
     given["canvas"] = _around(shot, plate, grow_px)
     tell(0.2, "filling what stood in front")
@@ -55,6 +58,36 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     made = _keep_clean(desk, order.shot, plate_id, given)
     desk.changed(order.shot)
     return {"plate": made, "filled_px": int((worked.full_matte > 0.5).sum())}
+
+
+def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How) -> list[FillStep]:
+    """Fills of what a foreground covers: of each surface behind it from that surface, and of the rest from around."""
+    rest = FillStep(where=[PlateStep(plate=front.id)], grow_px=grow_px, how=how)
+    photo = shot.photo(front.photo)
+    if photo.camera is None or photo.camera.position is None or how == "smooth":
+        return [rest]
+    small = whole_canvas(_around(shot, front, grow_px), 500)
+    world = ShotWorld(desk.engines, shot, front, 400)
+    own = world.plate(front.id)
+    covered = grown(np.clip(resampled(own.full_matte, own.canvas, small), 0, 1), (grow_px + 4) * small.mean_scale)
+    found = []
+    for face in desk.engines.geometry(shot).names if len(shot.solids) > 1 else []:
+        solid = next(s for s in shot.solids if s.id == face.partition("/")[0])
+        if isinstance(solid, Flat):
+            continue
+        shape = world.silhouette([face], small)
+        share, left = float((shape * covered).sum()), float((shape * (1 - covered)).sum())
+        if share > SEEN_PX and left > 4 * SEEN_PX:
+            found.append((share, face))
+    fills: list[FillStep] = []
+    for _, face in sorted(found, reverse=True)[:MOST_FACES]:
+        behind: list[Any] = [
+            PlateStep(plate=front.id),
+            GrowStep(px=grow_px),
+            SilhouetteStep(targets=[face], mode="keep"),
+        ]
+        fills.append(FillStep(where=behind, how=how, on=face))
+    return [rest, *fills]
 
 
 def _around(shot: Shot, plate: Plate, grow_px: float) -> Vec4:

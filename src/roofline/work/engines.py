@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import json
 from collections.abc import Callable
 from typing import Any
@@ -12,8 +13,8 @@ from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Imported
 from roofline.core.massing.solids import Triangles, faces_of
-from roofline.core.plates.steps import begins_empty, looks_at_set, step_done, worked_out
-from roofline.core.plates.worked import Worked
+from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, step_done
+from roofline.core.plates.worked import Canvas, Worked
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
 from roofline.core.throw.pictures import Held, Pyramid, pyramid_of, textures_of
@@ -30,6 +31,7 @@ from roofline.work.kept import Kept
 from roofline.work.plates import ShotWorld, smaller
 
 UNSEEN = {"name", "locked", "hidden", "true_size", "group", "tags"}  # of a solid: what does not change its shape
+SLOW = {"fill", "hair", "fringe", "extend"}  # steps whose results are worth keeping on disk
 Read = Callable[[str], bytes]
 
 
@@ -45,11 +47,18 @@ class Engines:
     geometry, the throws, and the plates' cameras, canvases and mattes; a plate's ``picture`` and ``pyramid`` on its
     files and its photo's lens. Names, keys of the camera, limits and what is delivered are in none of them.
 
-    ``ready`` is called before the engine is used, and returns when its loops are compiled.
+    ``ready`` is called before the engine is used, and returns when its loops are compiled. ``disk(name, make)`` gives
+    bytes that are kept by name, made where there are none yet.
     """
 
-    def __init__(self, read: Read, kept: Kept, ready: Callable[[], None] = lambda: None):
-        self.read, self.kept, self._ready = read, kept, ready
+    def __init__(
+        self,
+        read: Read,
+        kept: Kept,
+        ready: Callable[[], None] = lambda: None,
+        disk: Callable[[str, Callable[[], bytes]], bytes] | None = None,
+    ):
+        self.read, self.kept, self._ready, self.disk = read, kept, ready, disk
 
     # ------------------------------------------------------------ keys
 
@@ -133,13 +142,38 @@ class Engines:
         key = self.picture_key(shot, plate, finest)
 
         def make() -> Worked:
-            world = ShotWorld(self, shot, plate, finest)
-            before = plate.model_copy(update={"steps": on[:-1]})
-            if begins_empty(on) and not begins_empty(on[:-1]):
-                return worked_out(self.worked(shot, plate.model_copy(update={"steps": []}), finest), on, world)
-            return step_done(self.worked(shot, before, finest), on[-1], world)
+            before = self.worked(shot, plate.model_copy(update={"steps": on[:-1]}), finest)
+            if begins_empty(on) and not begins_empty(on[:-1]):  # the first step that makes a matte
+                before = emptied(before)
+            return step_done(before, on[-1], ShotWorld(self, shot, plate, finest))
 
-        return self.kept.get("worked", key, make)
+        slow = finest is None and any(s.do in SLOW for s in on)
+        return self.kept.get("worked", key, lambda: self._on_disk(key, make) if slow else make())
+
+    def _on_disk(self, key: str, make: Callable[[], Worked]) -> Worked:
+        """What takes long is kept over a restart as well."""
+        if self.disk is None:
+            return make()
+        fresh: list[Worked] = []
+
+        def pack() -> bytes:
+            fresh.append(make())
+            w, out = fresh[0], io.BytesIO()
+            c = w.canvas
+            at = np.array([c.x0, c.y0, c.width, c.height, *c.size])
+            notes = np.frombuffer(json.dumps(w.notes).encode(), dtype=np.uint8)
+            np.savez(out, at=at, pixels=w.pixels, matte=np.zeros(0) if w.matte is None else w.matte, notes=notes)
+            return out.getvalue()
+
+        data = self.disk(key + ".npz", pack)
+        if fresh:
+            return fresh[0]
+        with np.load(io.BytesIO(data)) as held:
+            x0, y0, width, height, w, h = held["at"].tolist()
+            matte, notes = held["matte"], json.loads(held["notes"].tobytes())
+            canvas = Canvas(x0, y0, width, height, (int(w), int(h)))
+            told = tuple((step, says) for step, says in notes)
+            return Worked(canvas, held["pixels"], matte if matte.size else None, told)
 
     def _pyramid(self, shot: Shot, plate: Plate, look: str, throw: Throw | None) -> Pyramid:
         def make() -> Pyramid:

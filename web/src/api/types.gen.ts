@@ -178,6 +178,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/clean": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a clean plate of every surface that something stands before. */
+        post: operations["clean_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/construct": {
         parameters: {
             query?: never;
@@ -726,6 +743,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a plate of a photo, or of a tone, with its first steps. */
+        post: operations["make_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}": {
         parameters: {
             query?: never;
@@ -761,6 +795,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A plate, or its matte, on its whole canvas; as it is after a step, if one is named. */
+        get: operations["plate_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a step in, last or at a place in the order. */
+        post: operations["add_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put another step in the place of one. */
+        put: operations["change_step"];
+        post?: never;
+        /** Take a step out. */
+        delete: operations["remove_step"];
+        options?: never;
+        head?: never;
+        /** Switch a step off or on, or move it in the order. */
+        patch: operations["switch_step"];
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a stroke to a step that is drawn with them. */
+        post: operations["draw_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}/strokes/{stroke_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take one stroke away. */
+        delete: operations["remove_stroke"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/texture": {
         parameters: {
             query?: never;
@@ -772,6 +893,40 @@ export interface paths {
         get: operations["plate_texture"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a plate's steps have to say. */
+        get: operations["plate_told"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plate as it would be with other steps; nothing is kept. */
+        post: operations["plate_tried"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1224,6 +1379,43 @@ export interface components {
             turn_deg: number;
         };
         /**
+         * BrushStep
+         * @description What strokes have covered.
+         */
+        BrushStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "brush";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
+        /**
          * Built
          * @description The shot after a gesture, and the pieces that it made or changed.
          */
@@ -1340,6 +1532,22 @@ export interface components {
              */
             width: number | null;
         };
+        /** CleanAll */
+        CleanAll: {
+            /**
+             * Grow Px
+             * @default 12
+             */
+            grow_px: number;
+            /**
+             * How
+             * @default texture
+             * @enum {string}
+             */
+            how: "smooth" | "texture" | "photo" | "along";
+            /** Photo */
+            photo: string;
+        };
         /** CleanOrder */
         CleanOrder: {
             /**
@@ -1347,6 +1555,12 @@ export interface components {
              * @default 12
              */
             grow_px: number;
+            /**
+             * How
+             * @default texture
+             * @enum {string}
+             */
+            how: "smooth" | "texture" | "photo" | "along";
         };
         /**
          * Cleared
@@ -1359,6 +1573,128 @@ export interface components {
             files: number;
             /** Waiting */
             waiting: number;
+        };
+        /** CloneStep */
+        CloneStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "clone";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Offset M
+             * @default null
+             */
+            offset_m: [
+                number,
+                number
+            ] | null;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
+            /**
+             * Plate
+             * @default null
+             */
+            plate: string | null;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * Cloud
+         * @description Soft cloud: its size in pixels, and the number that it is drawn by.
+         */
+        Cloud: {
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** Size Px */
+            size_px: number;
+        };
+        /**
+         * ColourStep
+         * @description What has one of the picked colours; ``tolerance`` in CIE ΔE 2000.
+         */
+        ColourStep: {
+            /** At */
+            at: [
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "colour";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Joined
+             * @default true
+             */
+            joined: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Tolerance
+             * @default 8
+             */
+            tolerance: number;
         };
         /**
          * Column
@@ -1614,6 +1950,24 @@ export interface components {
             textures: "faces" | "photo";
         };
         /**
+         * DepthPicture
+         * @description A picture of depths, 8 or 16 bit grey or OpenEXR, over the photo.
+         */
+        DepthPicture: {
+            /** Far M */
+            far_m: number;
+            /** File */
+            file: string;
+            /** Near M */
+            near_m: number;
+            /**
+             * Nearer
+             * @default bright
+             * @enum {string}
+             */
+            nearer: "bright" | "dark";
+        };
+        /**
          * DepthReading
          * @description Metres in front of the lens at a pixel, and along its ray; null where there is nothing.
          */
@@ -1624,6 +1978,49 @@ export interface components {
             distance_m: number | null;
             /** Surface */
             surface: string | null;
+        };
+        /**
+         * DepthStep
+         * @description What lies between two depths along the lens's axis: of the set, or of a picture that was brought.
+         */
+        DepthStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "depth";
+            /** Far M */
+            far_m: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Near M */
+            near_m: number;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** @default null */
+            picture: components["schemas"]["DepthPicture"] | null;
+            /**
+             * Soft M
+             * @default 0
+             */
+            soft_m: number;
         };
         /**
          * Edge
@@ -1683,6 +2080,58 @@ export interface components {
             far_m: number | null;
         };
         /**
+         * ExtendStep
+         * @description The canvas grows by pixels on each side; what is new is filled.
+         */
+        ExtendStep: {
+            /**
+             * Bottom
+             * @default 0
+             */
+            bottom: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "extend";
+            /**
+             * How
+             * @default texture
+             * @enum {string}
+             */
+            how: "smooth" | "texture";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Left
+             * @default 0
+             */
+            left: number;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Right
+             * @default 0
+             */
+            right: number;
+            /**
+             * Top
+             * @default 0
+             */
+            top: number;
+        };
+        /**
          * Fault
          * @description What of a shot cannot be shown: a piece, which can be taken out, or something else, which can be undone.
          */
@@ -1691,6 +2140,85 @@ export interface components {
             says: string;
             /** Solid */
             solid: string | null;
+        };
+        /** FeatherStep */
+        FeatherStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "feather";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** Px */
+            px: number;
+        };
+        /**
+         * FillStep
+         * @description Something else in place of what is there. ``photo``: the one that `how` = photo takes it from.
+         */
+        FillStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fill";
+            /**
+             * Grow Px
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * How
+             * @default texture
+             * @enum {string}
+             */
+            how: "smooth" | "texture" | "photo" | "along";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** Where */
+            where: components["schemas"]["InFrontOf"] | (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"])[];
         };
         /** Finding */
         Finding: {
@@ -1882,6 +2410,37 @@ export interface components {
             scale: number;
         };
         /**
+         * FringeStep
+         * @description Colours of half-covered pixels estimated anew (Germer, Uelwer, Conrad and Harmeling 2020).
+         */
+        FringeStep: {
+            /**
+             * Band Px
+             * @default 12
+             */
+            band_px: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fringe";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+        };
+        /**
          * Gable
          * @description A ridged roof on the rectangle of a block: `size` is that rectangle and the ridge's height over the eaves.
          *
@@ -1956,6 +2515,158 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * Grade
+         * @description In linear light: exposure and white first, then slope, offset, power and saturation as the ASC CDL has them.
+         */
+        Grade: {
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Temperature
+             * @default 0
+             */
+            temperature: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+        };
+        /** GradeStep */
+        GradeStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "grade";
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Temperature
+             * @default 0
+             */
+            temperature: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Where
+             * @default null
+             */
+            where: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"])[] | null;
         };
         /**
          * Ground
@@ -2038,6 +2749,127 @@ export interface components {
              */
             true_size: boolean;
         };
+        /** GrowStep */
+        GrowStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "grow";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** Px */
+            px: number;
+        };
+        /**
+         * HairStep
+         * @description Alpha worked out anew in a band about the matte's border (Levin, Lischinski and Weiss 2008).
+         */
+        HairStep: {
+            /**
+             * Band Px
+             * @default 24
+             */
+            band_px: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "hair";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+        };
+        /**
+         * HealStep
+         * @description The texture comes along, the light stays (Pérez, Gangnet and Blake 2003).
+         */
+        HealStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "heal";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Offset M
+             * @default null
+             */
+            offset_m: [
+                number,
+                number
+            ] | null;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Photo
+             * @default null
+             */
+            photo: string | null;
+            /**
+             * Plate
+             * @default null
+             */
+            plate: string | null;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
         /**
          * Imported
          * @description Triangles of a file that was brought in, set at `position`, turned about the rise and scaled.
@@ -2116,6 +2948,14 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * InFrontOf
+         * @description What stands in front of solids or faces, as the plate's camera sees it.
+         */
+        InFrontOf: {
+            /** In Front Of */
+            in_front_of: string[];
         };
         /** Items[Edge] */
         Items_Edge_: {
@@ -2367,6 +3207,26 @@ export interface components {
             revision: number;
         };
         /**
+         * Looked
+         * @description What there is to say of a plate that has been worked out.
+         */
+        Looked: {
+            /** Canvas */
+            canvas: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Covered Percent */
+            covered_percent: number;
+            /** Notes */
+            notes: [
+                string,
+                string
+            ][];
+        };
+        /**
          * Looks
          * @description What the photo's frame shows: part covered by surfaces (percent), nearest and farthest depth (metres).
          */
@@ -2377,6 +3237,22 @@ export interface components {
             far_m: number | null;
             /** Near M */
             near_m: number | null;
+        };
+        /**
+         * Loop
+         * @description A closed line. ``smooth``: for all points, or for each: the curve passes through it without a corner.
+         */
+        Loop: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean | boolean[];
         };
         /**
          * Mark
@@ -2593,6 +3469,29 @@ export interface components {
             /** Photo */
             photo: string;
         };
+        /**
+         * NewPlate
+         * @description A plate of a photo, or of a tone, with its first steps.
+         */
+        NewPlate: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Photo */
+            photo: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
+            /**
+             * Tone
+             * @default null
+             */
+            tone: unknown;
+        };
         /** NewShot */
         NewShot: {
             /** Name */
@@ -2628,6 +3527,45 @@ export interface components {
             ][];
         };
         /**
+         * OutlineStep
+         * @description What lies within loops, by the even-odd rule; ``feather_px`` is the width of its soft border.
+         */
+        OutlineStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "outline";
+            /**
+             * Feather Px
+             * @default 0
+             */
+            feather_px: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /** Loops */
+            loops: components["schemas"]["Loop"][];
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+        };
+        /**
          * Outlined
          * @description A solid's shape: vertices in metres, loops of vertex numbers.
          */
@@ -2656,6 +3594,39 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * PaintedStep
+         * @description A picture brought back from elsewhere, laid over where it was taken out.
+         */
+        PaintedStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "painted";
+            /** File */
+            file: string;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
         };
         /**
          * Panel
@@ -2820,10 +3791,12 @@ export interface components {
         };
         /**
          * Plate
-         * @description A picture in its photo's straightened pixel grid.
+         * @description A source in its photo's straightened pixel grid, and the steps that make a plate of it.
          *
-         *     `canvas` is x0, y0, width, height in photo pixels. A plate whose file is its photo's is straightened on the way
-         *     in. `without` names the solids that have been painted out of it: they do not hide what it is thrown on.
+         *     The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
+         *     lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
+         *     the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
+         *     what it is thrown on. Plates of before there were steps had one `outline`; it is read as a step.
          */
         Plate: {
             /** Canvas */
@@ -2838,13 +3811,11 @@ export interface components {
              * @default null
              */
             clean_of: string | null;
-            /** File */
-            file: string;
             /**
-             * Grow Px
-             * @default 0
+             * File
+             * @default null
              */
-            grow_px: number;
+            file: string | null;
             /** Id */
             id: string;
             /**
@@ -2854,8 +3825,6 @@ export interface components {
             matte: string | null;
             /** Name */
             name: string;
-            /** @default null */
-            outline: components["schemas"]["Outline"] | null;
             /** Photo */
             photo: string;
             /**
@@ -2864,6 +3833,13 @@ export interface components {
              * @enum {string}
              */
             role: "photo" | "foreground" | "clean";
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
+            /** @default null */
+            tone: components["schemas"]["Tone"] | null;
             /**
              * Without
              * @default []
@@ -2879,6 +3855,40 @@ export interface components {
             name: string | null;
             /** @default null */
             outline: components["schemas"]["Outline"] | null;
+        };
+        /**
+         * PlateStep
+         * @description Another plate's matte.
+         */
+        PlateStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "plate";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** Plate */
+            plate: string;
         };
         /** ProbeReport */
         ProbeReport: {
@@ -3223,6 +4233,13 @@ export interface components {
             order: components["schemas"]["Sequence"] | null;
             /** @default null */
             path: components["schemas"]["PathState"] | null;
+            /**
+             * Pictures
+             * @default {}
+             */
+            pictures: {
+                [key: string]: string;
+            };
             /** Rail */
             rail: components["schemas"]["Telling"][];
             /** Redo */
@@ -3264,6 +4281,40 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * SilhouetteStep
+         * @description What solids or faces cover, as the plate's camera sees them.
+         */
+        SilhouetteStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "silhouette";
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "cut" | "keep";
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /** Targets */
+            targets: string[];
         };
         /**
          * Slab
@@ -3357,6 +4408,29 @@ export interface components {
              */
             op: "stand";
         };
+        /** StepAdded */
+        StepAdded: {
+            /**
+             * Place
+             * @default null
+             */
+            place: number | null;
+            /** Step */
+            step: components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"];
+        };
+        /** StepSwitch */
+        StepSwitch: {
+            /**
+             * Off
+             * @default null
+             */
+            off: boolean | null;
+            /**
+             * Place
+             * @default null
+             */
+            place: number | null;
+        };
         /**
          * Steps
          * @description A flight of steps in a box: rising away from its front.
@@ -3418,6 +4492,37 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * Stroke
+         * @description A line that a brush was drawn along; ``hardness``: the share of the radius that is laid on in full.
+         */
+        Stroke: {
+            /**
+             * Hardness
+             * @default 0.5
+             */
+            hardness: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Radius M
+             * @default null
+             */
+            radius_m: number | null;
+            /**
+             * Radius Px
+             * @default null
+             */
+            radius_px: number | null;
         };
         /** SurfaceLimits */
         SurfaceLimits: {
@@ -3642,18 +4747,18 @@ export interface components {
          * @description A plate cast from its camera onto surfaces (`solid` or `solid/face`).
          */
         Throw: {
-            /**
-             * Grade
-             * @default null
-             */
-            grade: {
-                [key: string]: unknown;
-            } | null;
+            /** @default null */
+            grade: components["schemas"]["Grade"] | null;
             /**
              * Occlusion
              * @default true
              */
             occlusion: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
             /** Plate */
             plate: string;
             /** Targets */
@@ -3674,16 +4779,28 @@ export interface components {
              * @default []
              */
             drop: string[];
+            /** @default null */
+            grade: components["schemas"]["Grade"] | null;
             /**
              * Occlusion
              * @default null
              */
             occlusion: boolean | null;
             /**
+             * Opacity
+             * @default null
+             */
+            opacity: number | null;
+            /**
              * Place
              * @default null
              */
             place: number | null;
+            /**
+             * Ungraded
+             * @default false
+             */
+            ungraded: boolean;
         };
         /**
          * Tie
@@ -3731,6 +4848,31 @@ export interface components {
         Ties: {
             /** Ties */
             ties: components["schemas"]["Tie"][];
+        };
+        /**
+         * Tone
+         * @description A plain source: one colour, a ramp between two, or soft cloud of them. Display values, 0…1.
+         */
+        Tone: {
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+            /** @default null */
+            cloud: components["schemas"]["Cloud"] | null;
+            /** From */
+            from: [
+                number,
+                number,
+                number
+            ];
+            /** To */
+            to: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Touched
@@ -3807,6 +4949,14 @@ export interface components {
              * @default 0
              */
             reach: number;
+        };
+        /**
+         * Trial
+         * @description Steps that a hand is trying.
+         */
+        Trial: {
+            /** Steps */
+            steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
         };
         /**
          * TrySurvey
@@ -4333,6 +5483,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clean_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CleanAll"];
+            };
+        };
         responses: {
             /** @description Done */
             200: {
@@ -5609,6 +6794,41 @@ export interface operations {
             };
         };
     };
+    make_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlate"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_plate: {
         parameters: {
             query?: never;
@@ -5713,6 +6933,256 @@ export interface operations {
             };
         };
     };
+    plate_look: {
+        parameters: {
+            query?: {
+                width?: number;
+                shown?: "plate" | "matte";
+                until?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAdded"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    switch_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepSwitch"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draw_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stroke"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+                stroke_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plate_texture: {
         parameters: {
             query?: {
@@ -5734,6 +7204,79 @@ export interface operations {
                 };
                 content: {
                     "image/*": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plate_told: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plate_tried: {
+        parameters: {
+            query?: {
+                width?: number;
+                shown?: "plate" | "matte";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trial"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description Refused, with the reason */

@@ -18,7 +18,8 @@ from roofline.errors import PlateError
 
 AROUND = 160  # pixels around a hole that a fill looks at, at least
 SHEET = 6_000_000  # pixels of a squared-up picture, at most
-COARSE = 1.5
+COARSE = 1.5  # times: a squared-up picture so much coarser than the plate is not worth it
+BESIDE = 8  # pixels
 RING = 12  # pixels about a hole by which its grain and its light are judged
 Picture = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -215,7 +216,9 @@ def _on_sheet(picture: Picture, hole: Mask, may: Mask, fill: Filler, sheet: Shee
         raise PlateError(
             "There is nothing on the face to fill from: everything of it is covered or out of the picture."
         )
-    done = fill(flat, flat_hole | ~flat_may, flat_may)
+    # right beside the hole, what is not the face's must not be gone on with
+    near = cv2.dilate(flat_hole.astype(np.uint8), np.ones((2 * BESIDE + 1,) * 2, np.uint8)).astype(bool)
+    done = fill(flat, flat_hole | (near & ~flat_may), flat_may)
     back = sheet.given(done.astype(np.float32), (w, h))
     covered = sheet.given(np.ones(done.shape[:2], np.float32), (w, h), cv2.INTER_LINEAR, cv2.BORDER_CONSTANT) > 0.999
     out = np.where((hole & covered)[..., None], back, picture).astype(np.float32)

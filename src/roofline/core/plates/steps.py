@@ -1,4 +1,4 @@
-"""A plate worked out: its steps, one after another, from the untouched source."""
+"""The steps of a plate: what each makes of what the one before it has left."""
 
 from __future__ import annotations
 
@@ -25,21 +25,9 @@ MAKES = (m.OutlineStep, m.ColourStep, m.BrushStep, m.DepthStep, m.SilhouetteStep
 RAN = 0.6  # share of a picture that a pick of one colour is not likely to be meant to take
 
 
-def worked_out(
-    source: Worked, steps: Sequence[Any], world: World, told: Callable[[str], None] = lambda _: None
-) -> Worked:
-    """A plate's source with its steps worked through.
-
-    Raises PlateError, with the step's name, for a step that cannot be done; nothing is done by halves.
-    """
-    on = [s for s in steps if not s.off]
-    worked = source
-    if begins_empty(on):
-        worked = replace(source, matte=np.zeros(source.pixels.shape[:2], np.float32))
-    for step in on:
-        told(step.do)
-        worked = step_done(worked, step, world)
-    return worked
+def emptied(worked: Worked) -> Worked:
+    """With a matte that is zero everywhere."""
+    return replace(worked, matte=np.zeros(worked.pixels.shape[:2], np.float32))
 
 
 def begins_empty(steps: Sequence[Any]) -> bool:
