@@ -42,6 +42,11 @@ class Board:
         self.page.keyboard.press("0")
         self.page.wait_for_timeout(50)
 
+    def click(self, pixel):
+        self.over(pixel)
+        self.page.mouse.down()
+        self.page.mouse.up()
+
     def drag(self, a, b, steps=6):
         self.page.mouse.move(*self.place(a))
         self.page.mouse.down()

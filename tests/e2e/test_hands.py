@@ -218,7 +218,7 @@ def test_points_of_an_outline_and_throws_are_changed_while_no_answer_comes(page,
     plate = next(p for p in before["plates"] if p["name"] == "Trolley and lamp")
     answers = Answers(page)
     board = Board(page)
-    points = np.array(plate["outline"]["points"])
+    points = np.array(plate["steps"][0]["loops"][0]["points"])
     board.zoom_to(points[0], 3)
     scale = board.lies()[0]
     near = np.argsort(np.linalg.norm(points - points[0], axis=1))
@@ -236,7 +236,7 @@ def test_points_of_an_outline_and_throws_are_changed_while_no_answer_comes(page,
     got = until(lambda: (s := state(page, halt)["shot"]) and not s["throws"][1]["occlusion"] and s)
     assert [t["plate"] for t in got["throws"]] == [t["plate"] for t in before["throws"]] == order
     assert [t["targets"] for t in got["throws"]] == [t["targets"] for t in before["throws"]]
-    outline = np.array(next(p for p in got["plates"] if p["id"] == plate["id"])["outline"]["points"])
+    outline = np.array(next(p for p in got["plates"] if p["id"] == plate["id"])["steps"][0]["loops"][0]["points"])
     moved = outline - points
     assert set(np.flatnonzero(np.linalg.norm(moved, axis=1) > 0)) == {first, second}
     assert moved[[first, second]] == pytest.approx(np.array([[0, 30 / scale]] * 2), abs=1.5 / scale)

@@ -142,7 +142,7 @@ def test_a_plate_is_outlined_by_keys(page, halt):
         drag(page, {})
     page.keyboard.press("Enter")
     until(lambda: len(state(page, halt)["shot"]["plates"]) == before + 1)
-    outline = state(page, halt)["shot"]["plates"][-1]["outline"]["points"]
+    outline = state(page, halt)["shot"]["plates"][-1]["steps"][0]["loops"][0]["points"]
     for point, wanted in zip(outline, corners, strict=True):
         assert point == pytest.approx(wanted, abs=0.06)
 

@@ -14,7 +14,7 @@ from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, ShotState, job_state
 from roofline.stages import clean, plates, stepping
-from roofline.stages.stepping import Looked, NewPlate, Shown
+from roofline.stages.stepping import Looked, NewPlate, OnFace, Shown
 
 
 class NewOutline(Model):
@@ -158,6 +158,16 @@ def _add_steps(site: Site, routes: Routes) -> None:
         """Take one stroke away."""
         stepping.unstroke(desk, shot_id, plate_id, step_id, stroke_id)
         return states.changed(shot_id)
+
+    @routes.add(
+        "GET",
+        SHOT + "/plates/<plate_id>/on-face",
+        returns=OnFace,
+        query={"face": str, "x": float, "y": float},
+    )
+    def plate_on_face(shot_id: str, plate_id: str, face: str = "", x: float = 0.0, y: float = 0.0) -> OnFace:
+        """Where a pixel of a plate's photo lies on a face, metres."""
+        return stepping.on_face(desk, shot_id, plate_id, face, x, y)
 
     @routes.add("GET", SHOT + "/plates/<plate_id>/told", returns=Looked, query={"width": Width})
     def plate_told(shot_id: str, plate_id: str, width: int = 1200) -> Looked:

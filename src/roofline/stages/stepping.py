@@ -15,7 +15,7 @@ from roofline.core.throw.throws import looked
 from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
 from roofline.formats.face_pictures import spread
-from roofline.model.base import Model, Vec4
+from roofline.model.base import Model, Vec2, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import OutlineStep, Step, Stroke
@@ -23,6 +23,7 @@ from roofline.stages.photo import smaller
 from roofline.stages.plates import fit, plate_of, sized
 from roofline.stages.shots import fresh_id
 from roofline.work.desk import Desk
+from roofline.work.plates import ShotWorld, whole_canvas
 
 Shown = Literal["plate", "matte"]
 
@@ -187,6 +188,23 @@ class Looked(Model):
     canvas: Vec4
     covered_percent: float
     notes: list[tuple[str, str]]  # step, sentence
+
+
+class OnFace(Model):
+    """A place on a face: metres along it, level, and up."""
+
+    at: Vec2
+
+
+def on_face(desk: Desk, shot_id: str, plate_id: str, face: str, x: float, y: float) -> OnFace:
+    """Where a pixel of a photo lies on a face; raises PlateError above its horizon."""
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    whole = whole_canvas(plate.canvas, 4000)
+    found = ShotWorld(desk.engines, shot, plate, None).face(face, whole).metres(whole.place([(x, y)]))[0]
+    if not np.isfinite(found).all():
+        raise PlateError("The face is not seen at that place.")
+    return OnFace(at=(float(found[0]), float(found[1])))
 
 
 def _until(plate: Plate, step_id: str | None) -> Plate:

@@ -80,9 +80,12 @@ export function call<T>(method: string, path: string, body?: unknown): Promise<T
 }
 
 /** A plate's picture for the screen, by address. It is named after its files, so that a browser may keep it. */
-export const textureOf = (shot: string, plate: { id: string; file: string; matte?: string | null }, width: number) =>
-  `/api/shots/${shot}/plates/${plate.id}/texture?width=${width}` +
-  `&of=${plate.file.slice(0, 8)}${(plate.matte ?? '').slice(0, 8)}`
+/** A plate as it is thrown, `of` what names its looks now (`ShotState.pictures`). */
+export const textureOf = (shot: string, plate: string, width: number, of: string) =>
+  `/api/shots/${shot}/plates/${plate}/texture?width=${width}&of=${of}`
+/** A plate, or its matte, on its whole canvas; as it is after a step, if one is named. */
+export const lookOf = (shot: string, plate: string, shown: 'plate' | 'matte', of: string, until: string | null) =>
+  `/api/shots/${shot}/plates/${plate}/look?width=1800&shown=${shown}&of=${of}${until ? `&until=${until}` : ''}`
 
 /** Runs only the latest of a row of requests, one at a time: for answers that follow a drag. */
 export function latest<A extends unknown[], R>(ask: (...args: A) => Promise<R>, take: (result: R) => void) {

@@ -812,6 +812,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/on-face": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a pixel of a plate's photo lies on a face, metres. */
+        get: operations["plate_on_face"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/steps": {
         parameters: {
             query?: never;
@@ -3496,6 +3513,17 @@ export interface components {
         NewShot: {
             /** Name */
             name: string;
+        };
+        /**
+         * OnFace
+         * @description A place on a face: metres along it, level, and up.
+         */
+        OnFace: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
         };
         /**
          * Order
@@ -6956,6 +6984,42 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plate_on_face: {
+        parameters: {
+            query?: {
+                face?: string;
+                x?: number;
+                y?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnFace"];
                 };
             };
             /** @description Refused, with the reason */

@@ -22,14 +22,7 @@ const { width, height } = useElementSize(host)
 const eye = reactive({ pan: 35, tilt: -24, far: 30, at: [0, 1, 0] as Vec3 })
 const failed = ref(false)
 const leftOut = ref<string | null>(null)
-const key = computed(() =>
-  JSON.stringify([
-    props.shapes,
-    props.thrown,
-    props.state.shot.throws,
-    props.state.shot.plates.map((p) => [p.file, p.matte]),
-  ]),
-)
+const key = computed(() => JSON.stringify([props.shapes, props.thrown, props.state.shot.throws, props.state.pictures]))
 let drawn: Thrown | null = null
 
 /** Around what stands within reach of the home camera: the backdrop and the ground's edge are far beyond it. */

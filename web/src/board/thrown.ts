@@ -113,13 +113,15 @@ function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
 export class Thrown {
   private renderer: three.WebGLRenderer
   private scene = new three.Scene()
-  private textures = new Map<string, { key: string; texture: three.Texture }>()
+  private textures = new Map<string, { key: string; texture: three.Texture; canvas: number[] }>()
   private targets: three.WebGLRenderTarget[] = []
   private brought = new Map<string, Float32Array>()
   private round = 0
   /** The lens of the view that is drawn: from a pixel, counted from the lower left, to its ray. */
   private seen = { standpoint: { value: new three.Vector3() }, rays: { value: new three.Matrix3() } }
   ready = false
+  /** Why a plate is not drawn. */
+  private failed: string | null = null
   /** Surfaces that carry more throws than this view can draw, with their number; deliveries and verdicts know all. */
   beyond: { surface: string; throws: number }[] = []
 
@@ -145,13 +147,17 @@ export class Thrown {
     const { shot } = state
     const cameras = new Map(shot.photos.filter((p) => p.camera?.position).map((p) => [p.id, p.camera!]))
     const plates = shot.plates.filter((p) => cameras.has(p.photo))
-    const used = looks.shaded ? [] : plates.filter((p) => shot.throws.some((t) => t.plate === p.id && t.targets.length))
+    const wanted = looks.shaded
+      ? []
+      : plates.filter((p) => shot.throws.some((t) => t.plate === p.id && t.targets.length))
+    this.failed = null
     const brought = shot.solids.flatMap((x) => (x.kind === 'imported' ? [x] : []))
     await Promise.all([
-      ...used.map((p) => this.load(state.id, p)),
+      ...wanted.map((p) => this.load(state.id, p.id, state.pictures[p.id] ?? '', p.canvas)),
       ...brought.map((x) => this.bring(state.id, x.id, x.file)),
     ])
     if (round !== this.round) return
+    const used = wanted.filter((p) => this.textures.has(p.id))
     this.clear()
     this.beyond = []
     const groups: Group[] = []
@@ -230,7 +236,8 @@ export class Thrown {
     }
     const lit = used.map((p) => {
       const view = viewOf(cameras.get(p.photo)!)
-      return { plate: p, view, matrix: plateMatrix(view, p.canvas), texture: this.textures.get(p.id)!.texture }
+      const { texture, canvas } = this.textures.get(p.id)!
+      return { plate: { ...p, canvas }, view, matrix: plateMatrix(view, canvas), texture }
     })
     const ids = lit.map((x) => this.faceNumbers(x.plate, x.view, meshes, lit, state))
     for (const { g, geometry } of meshes) {
@@ -267,11 +274,18 @@ export class Thrown {
     if (response.ok) this.brought.set(file, new Float32Array(await response.arrayBuffer()))
   }
 
-  private async load(shot: string, plate: { id: string; file: string; matte?: string | null; canvas: number[] }) {
-    const key = `${plate.file}${plate.matte}`
-    if (this.textures.get(plate.id)?.key === key) return
+  private async load(shot: string, plate: string, key: string, whole: number[]) {
+    if (key && this.textures.get(plate)?.key === key) return
     const width = Math.min(4096, this.renderer.capabilities.maxTextureSize)
-    const response = await fetch(textureOf(shot, plate, width))
+    const response = await fetch(textureOf(shot, plate, width, key))
+    if (!response.ok) {
+      const problem = (await response.json().catch(() => ({}))) as { detail?: string }
+      this.failed = problem.detail ?? 'A plate could not be worked out.'
+      this.textures.get(plate)?.texture.dispose()
+      this.textures.delete(plate)
+      return
+    }
+    const canvas = response.headers.get('Roof-Line-Canvas')?.split(',').map(Number) ?? whole
     const bitmap = await createImageBitmap(await response.blob(), {
       premultiplyAlpha: 'none',
       colorSpaceConversion: 'none',
@@ -283,13 +297,13 @@ export class Thrown {
     texture.minFilter = three.LinearMipmapLinearFilter
     texture.anisotropy = this.renderer.capabilities.getMaxAnisotropy()
     texture.needsUpdate = true
-    this.textures.get(plate.id)?.texture.dispose()
-    this.textures.set(plate.id, { key, texture })
+    this.textures.get(plate)?.texture.dispose()
+    this.textures.set(plate, { key, texture, canvas })
   }
 
   /** Face numbers as the plate's camera sees them. */
   private faceNumbers(
-    plate: ShotState['shot']['plates'][number],
+    plate: { canvas: number[]; without?: string[] },
     view: View,
     meshes: { g: Group; geometry: three.BufferGeometry }[],
     lit: { matrix: three.Matrix4; texture: three.Texture }[],
@@ -336,6 +350,7 @@ export class Thrown {
 
   /** What this view leaves out, in a sentence; null when it shows everything. */
   leftOut(): string | null {
+    if (this.failed) return this.failed
     if (!this.beyond.length) return null
     const [first] = this.beyond
     const more = this.beyond.length > 1 ? ` and ${this.beyond.length - 1} more surfaces` : ''

@@ -50,7 +50,17 @@ export const KEYS = {
   plates: {
     close: { key: 'enter', as: 'Enter', says: 'close the outline' },
     back: { key: 'backspace', as: 'Backspace', says: 'take the last point back' },
-    giveUp: { key: 'escape', as: 'Escape', says: 'give up the outline' },
+    point: { key: 'delete', as: 'Delete', says: 'take out the outline’s point under the pointer' },
+    smaller: { key: ',', says: 'a smaller brush' },
+    larger: { key: '.', says: 'a larger brush' },
+    softer: { key: '<', shift: true, as: 'Shift ,', says: 'a softer brush' },
+    harder: { key: '>', shift: true, as: 'Shift .', says: 'a harder brush' },
+    onPhoto: { key: 'q', says: 'the plate on the photo' },
+    onGrey: { key: 'g', says: 'the plate on grey' },
+    onBlack: { key: 'b', says: 'the plate on black' },
+    onWhite: { key: 'w', says: 'the plate on white' },
+    matte: { key: 'm', says: 'the matte alone' },
+    giveUp: { key: 'escape', as: 'Escape', says: 'give up the outline, the pick or the source' },
   },
   strip: {
     play: { key: 'space', as: 'Space', says: 'play or pause' },

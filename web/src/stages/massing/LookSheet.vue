@@ -15,7 +15,7 @@ const key = computed(() =>
     looks.how,
     props.state.shapes,
     props.camera,
-    looks.how === 'thrown' ? [props.state.shot.throws, props.state.shot.plates.map((p) => [p.file, p.matte])] : null,
+    looks.how === 'thrown' ? [props.state.shot.throws, props.state.pictures] : null,
   ]),
 )
 let drawn: Thrown | null = null

@@ -82,12 +82,7 @@ onBeforeUnmount(() => {
   playing.value = false
 })
 const sceneKey = computed(() =>
-  JSON.stringify([
-    s.shot.photos.map((p) => p.camera),
-    s.shot.plates.map((p) => [p.file, p.matte, p.canvas, p.without]),
-    s.shot.throws,
-    s.state?.shapes,
-  ]),
+  JSON.stringify([s.shot.photos.map((p) => p.camera), s.state?.pictures, s.shot.throws, s.state?.shapes]),
 )
 watch(sceneKey, rebuild)
 watch([view, box], () => requestAnimationFrame(render), { deep: false })

@@ -1,15 +1,28 @@
 <script setup lang="ts">
-/** Outline a foreground piece by points; look at plates where they lie. */
-import { ElButton, ElCheckbox } from 'element-plus'
+/** Plates where they lie: outlined by points, worked on by the open step, looked at over what shows their edges. */
+import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { textureOf, type Vec2 } from '../../api/client'
+import { lookOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
 import { useShot } from '../../state/shot'
 import { giveUpGesture } from '../../hand/gesture'
 import { useKeys } from '../../hand/keys'
-import { drawing, feather, setOutline } from './outline'
+import { drawing, feather, loopOf, outlineOf, setOutline, spliced } from './outline'
+import {
+  addStep,
+  brush,
+  changeStep,
+  fresh,
+  openStep,
+  reach as reachOf,
+  settingSource,
+  upToHere,
+  view,
+  type Step,
+} from './steps'
+import { useStepHand } from './useStepHand'
 
 const s = useShot()
 const router = useRouter()
@@ -21,39 +34,61 @@ const photo = computed(() =>
 const src = computed(() =>
   photo.value ? `/api/shots/${s.id}/photos/${photo.value.id}/picture?width=3072&straight=true` : null,
 )
-const shown = computed(() => (s.plate && s.plate.role !== 'photo' ? s.plate : null))
-const alone = ref(false)
+const shown = computed(() => (s.plate && (s.plate.role !== 'photo' || s.plate.steps.length) ? s.plate : null))
+const of = computed(() => (shown.value && s.state?.pictures[shown.value.id]) ?? '')
+const hand = useStepHand(s)
+const { stroke, draws, picks, marked } = hand
+const until = computed(() => (upToHere.value && hand.step.value ? hand.step.value.id : null))
+const look = computed(() =>
+  shown.value ? lookOf(s.id, shown.value.id, view.value === 'matte' ? 'matte' : 'plate', of.value, until.value) : null,
+)
+/** The picture is being worked out; it could not be. */
+const busy = ref(false)
+const wrong = ref(false)
+watch(look, () => ((busy.value = true), (wrong.value = false)), { immediate: true })
+const VIEWS = [
+  ['photo', 'On the photo', 'q'],
+  ['grey', 'On grey', 'g'],
+  ['black', 'On black', 'b'],
+  ['white', 'On white', 'w'],
+  ['matte', 'Matte', 'm'],
+] as const
 /** A point of an outline in hand, and the outline as it was when it was taken. */
 const grip = ref<{ plate: string; index: number; at: Vec2; points: Vec2[]; feather: number } | null>(null)
 const moved = (g: { index: number; at: Vec2; points: Vec2[] }) => g.points.map((p, i) => (i === g.index ? g.at : p))
 const points = computed<Vec2[]>(() => {
   if (drawing.value) return drawing.value
   if (grip.value) return moved(grip.value)
-  return (shown.value?.outline?.points ?? []) as Vec2[]
+  // over what shows its edges a line stands in the way, unless it is being worked on
+  if (hand.step.value ? hand.step.value.do !== 'outline' : view.value !== 'photo') return []
+  return outlineOf(shown.value)?.points ?? []
 })
-const box = computed(() => (shown.value ? shown.value.canvas : null))
+const box = computed(() => (shown.value ? reachOf(shown.value) : null))
 
 const reach = () => 9 / board.value!.pan.at.scale
 const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
-function down(p: Vec2) {
+function down(p: Vec2, event: PointerEvent) {
   if (drawing.value) {
     if (drawing.value.length >= 3 && apart(p, drawing.value[0]) < reach()) return void close()
     pressed = true
     drawing.value = [...drawing.value, p]
     return
   }
-  const outline = shown.value?.outline
+  if (hand.down(p, event.shiftKey)) return
+  const outline = outlineOf(shown.value)
   if (!outline) return
-  const list = outline.points as Vec2[]
+  const list = outline.points
   const index = list.findIndex((q) => apart(p, q) < reach())
   if (index >= 0) grip.value = { plate: shown.value!.id, index, at: p, points: list, feather: outline.feather_px }
 }
 let pressed = false
 function move(p: Vec2) {
   hover.value = p
+  hand.move(p)
   if (grip.value) grip.value = { ...grip.value, at: p }
 }
 function up() {
+  if (stroke.value) return void hand.up()
   const g = grip.value
   grip.value = null
   pressed = false
@@ -65,6 +100,30 @@ function drop() {
   if (pressed && drawing.value) drawing.value = drawing.value.slice(0, -1)
   pressed = false
   grip.value = null
+  hand.drop()
+}
+/** A double click: closes what is drawn; on the line of the chosen outline it puts a point in. */
+function twice(p: Vec2) {
+  if (drawing.value) return void close()
+  const outline = outlineOf(shown.value)
+  if (!outline || draws.value || picks.value) return
+  const list = outline.points
+  const away = list.map((a, i) => beside(p, a, list[(i + 1) % list.length]))
+  const at = away.indexOf(Math.min(...away))
+  if (away[at] > reach()) return
+  void setOutline(s, shown.value!.id, { points: spliced(list, at + 1, 0, p), feather_px: outline.feather_px })
+}
+function beside(p: Vec2, a: Vec2, b: Vec2) {
+  const [dx, dy] = [b[0] - a[0], b[1] - a[1]]
+  const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)))
+  return Math.hypot(p[0] - a[0] - t * dx, p[1] - a[1] - t * dy)
+}
+/** The point of the outline under the pointer goes. */
+function takePoint() {
+  const outline = outlineOf(shown.value)
+  const at = outline && hover.value ? outline.points.findIndex((q) => apart(hover.value!, q) < reach()) : -1
+  if (!outline || at < 0 || outline.points.length < 4) return
+  void setOutline(s, shown.value!.id, { points: spliced(outline.points, at, 1), feather_px: outline.feather_px })
 }
 watch(
   () => s.shot.plates.some((p) => p.id === grip.value?.plate),
@@ -81,6 +140,7 @@ async function close() {
   drawing.value = null
   pressed = false
   const before = new Set(s.shot.plates.map((p) => p.id))
+  if (loopOf.value !== null && s.plate) return void closeInto(drawn)
   const outline = { points: drawn, feather_px: feather.value }
   const chosen = s.plateId
   if (await s.change('POST', '/plates', { photo: photo.value!.id, outline })) {
@@ -88,12 +148,40 @@ async function close() {
     if (s.plateId === chosen && !drawing.value) s.plateId = made // unless the hand has gone on
   } else drawing.value ??= drawn
 }
+/** What is drawn becomes a loop of an outline step, or a step of its own. */
+async function closeInto(drawn: Vec2[]) {
+  const plate = s.plate!
+  const old = plate.steps.find((x) => x.id === loopOf.value)
+  loopOf.value = null
+  const loop = { points: drawn, smooth: false }
+  if (old?.do === 'outline') return void changeStep(s, plate.id, { ...old, loops: [...old.loops, loop] } as Step)
+  const base = fresh('grow', s.shot, plate)!
+  openStep.value = base.id
+  const step = { id: base.id, name: null, off: false, do: 'outline', mode: 'add', loops: [loop] } as const
+  if (!(await addStep(s, plate.id, { ...step, loops: [loop], feather_px: feather.value }))) drawing.value ??= drawn
+}
+const resize = (by: number) => (brush.value.radius = Math.min(2000, Math.max(1, Math.round(brush.value.radius * by))))
+const harden = (by: number) => (brush.value.hardness = Math.min(1, Math.max(0, brush.value.hardness + by)))
 useKeys('plates', {
+  smaller: () => resize(1 / 1.2),
+  larger: () => resize(1.2),
+  softer: () => harden(-0.1),
+  harder: () => harden(0.1),
+  onPhoto: () => (view.value = 'photo'),
+  onGrey: () => (view.value = 'grey'),
+  onBlack: () => (view.value = 'black'),
+  onWhite: () => (view.value = 'white'),
+  matte: () => (view.value = 'matte'),
+  point: () => takePoint(),
   close: () => void close(),
   back: () => {
     if (drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
   },
-  giveUp: () => (drawing.value = null),
+  giveUp: () => {
+    drawing.value = null
+    settingSource.value = false
+    if (openStep.value === 'colour') openStep.value = null
+  },
 })
 const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) =>
   list.length
@@ -107,6 +195,9 @@ const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) =>
         .join('L') +
       (shut ? 'Z' : '')
     : ''
+const wide = (pan: PanZoom) => ({ strokeWidth: `${2 * brush.value.radius * pan.at.scale}px` })
+/** Where the brush takes from. */
+const ghost = computed(() => (marked.value && !stroke.value ? marked.value : hover.value && hand.source(hover.value)))
 const canvasStyle = computed(() =>
   box.value
     ? { left: `${box.value[0]}px`, top: `${box.value[1]}px`, width: `${box.value[2]}px`, height: `${box.value[3]}px` }
@@ -125,20 +216,27 @@ const canvasStyle = computed(() =>
       :src="src"
       :width="photo.width!"
       :height="photo.height!"
-      :opacity="shown && alone ? 0 : 1"
+      :opacity="shown && view !== 'photo' ? 0 : 1"
       :loupe="!!drawing || !!grip"
-      :cursor="drawing ? 'crosshair' : 'default'"
+      :cursor="drawing || draws || picks ? 'crosshair' : 'default'"
       label="Plates"
       @down="down"
       @move="move"
       @up="up"
       @drop="drop"
       @rest="hover = null"
-      @twice="close"
+      @twice="twice"
     >
       <template #under>
-        <div v-if="shown && !drawing" class="plate" :class="{ alone }" :style="canvasStyle">
-          <img :key="`${shown.file}${shown.matte}`" :src="textureOf(s.id, shown, 3072)" alt="" draggable="false" />
+        <div v-if="shown && (!drawing || s.plate)" class="plate" :class="view" :style="canvasStyle" data-shown>
+          <img
+            :src="look!"
+            alt=""
+            draggable="false"
+            :data-look="busy ? 'busy' : wrong ? 'wrong' : 'there'"
+            @load="((busy = false), (wrong = false))"
+            @error="((busy = false), (wrong = true))"
+          />
         </div>
       </template>
       <template #default="{ pan }">
@@ -161,6 +259,22 @@ const canvasStyle = computed(() =>
           :r="drawing && i === 0 ? 6 : 3.2"
           class="point"
         />
+        <path v-if="stroke" class="stroke" :d="path(stroke, pan.toScreen, false)" :style="wide(pan)" />
+        <g v-if="draws && hover && !drawing" class="brush">
+          <circle
+            :cx="pan.toScreen(hover)[0]"
+            :cy="pan.toScreen(hover)[1]"
+            :r="brush.radius * pan.at.scale"
+            data-brush
+          />
+          <circle
+            v-if="ghost"
+            class="ghost"
+            :cx="pan.toScreen(ghost)[0]"
+            :cy="pan.toScreen(ghost)[1]"
+            :r="brush.radius * pan.at.scale"
+          />
+        </g>
       </template>
     </PictureBoard>
     <p v-if="drawing" class="first" role="status">
@@ -170,7 +284,18 @@ const canvasStyle = computed(() =>
       The photo is the first plate. Outline what stands in front to take it off.
       <ElButton class="main" @click="drawing = []">Outline</ElButton>
     </p>
-    <ElCheckbox v-if="shown && !drawing" v-model="alone" class="alone">This plate alone</ElCheckbox>
+    <p v-if="shown && busy" class="working" role="status">Working it out …</p>
+    <div v-if="shown && !drawing" class="switch views" role="group" aria-label="How the plate is shown">
+      <ElButton
+        v-for="[v, label, key] in VIEWS"
+        :key="v"
+        :class="{ on: view === v }"
+        :aria-pressed="view === v"
+        :title="`Key ${key.toUpperCase()}`"
+        @click="view = v"
+        >{{ label }}</ElButton
+      >
+    </div>
   </template>
 </template>
 
@@ -179,8 +304,31 @@ const canvasStyle = computed(() =>
   position: absolute;
   pointer-events: none;
 }
-.plate.alone {
-  background: repeating-conic-gradient(#8a8a8a 0 25%, #6c6c6c 0 50%) 0 0 / 60px 60px;
+.plate.grey {
+  background: #777;
+}
+.plate.black,
+.plate.matte {
+  background: #000;
+}
+.plate.white {
+  background: #fff;
+}
+.stroke {
+  fill: none;
+  stroke: rgb(181 67 42 / 45%);
+  stroke-linecap: round;
+  stroke-linejoin: round;
+}
+.brush circle {
+  fill: none;
+  stroke: #fff;
+  stroke-width: 1.4;
+  paint-order: stroke;
+  filter: drop-shadow(0 0 1px #000);
+}
+.brush .ghost {
+  stroke-dasharray: 4 3;
 }
 .plate img {
   width: 100%;
@@ -215,12 +363,27 @@ const canvasStyle = computed(() =>
   align-items: center;
   white-space: nowrap;
 }
-.alone {
+.working {
+  position: absolute;
+  left: 10px;
+  top: 10px;
+  margin: 0;
+  padding: 5px 9px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+}
+.views {
   position: absolute;
   right: 10px;
   top: 10px;
+  display: flex;
+}
+.views button {
   background: var(--paper);
-  border: 1px solid var(--ink);
-  padding: 5px 9px;
+  margin-left: -1px;
+  padding: 5px 8px;
+}
+.views button.on {
+  background: var(--ink);
 }
 </style>

@@ -1,50 +1,72 @@
 <script setup lang="ts">
-import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
-import { computed, ref } from 'vue'
-import type { Throw } from '../../api/client'
+/** The plates, what is done to the chosen one, and what is thrown on what. */
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
+import { computed, ref, watch } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
-import { changeThrow, drawing, feather, grow, remove, rename, setOutline } from './outline'
+import { drawing, feather, grow, loopOf, remove, rename } from './outline'
+import PlateTag from './PlateTag.vue'
+import StepList from './StepList.vue'
+import { HOWS, openStep, reach, upToHere } from './steps'
+import ThrowList from './ThrowList.vue'
 
 const s = useShot()
-const PIGMENTS = ['#2f7d74', '#b87a12', '#6b4fa0', '#b5432a', '#2b5c8a', '#7a6a2c', '#8a3f66', '#44535c']
 const ROLES = { photo: 'the photo', foreground: 'foreground', clean: 'clean plate' }
-const tag = (id: string) => s.shot.plates.findIndex((p) => p.id === id)
-const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
+const MANY = 10 // plates from which on a list has a filter
+const filter = ref('')
+const listed = computed(() =>
+  s.shot.plates.filter((p) => p.name.toLowerCase().includes(filter.value.trim().toLowerCase())),
+)
+const how = ref<'texture' | 'smooth' | 'along'>('texture')
 const clean = computed(() => s.shot.plates.find((p) => p.clean_of && p.clean_of === s.plateId) ?? null)
-/** The plate whose throw is open. */
-const open = ref<string | null>(null)
-const throws = computed(() => s.shot.throws)
-const targets = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
-
-const shift = (t: Throw, by: number) =>
-  changeThrow(s, t.plate, { place: throws.value.findIndex((x) => x.plate === t.plate) + by })
-/** What the list says now, as what has been added and taken away. */
-const setTargets = (t: Throw, now: string[]) =>
-  changeThrow(s, t.plate, {
-    add: now.filter((x) => !t.targets.includes(x)),
-    drop: t.targets.filter((x) => !now.includes(x)),
-  })
+const grown = computed(() => {
+  const fill = clean.value?.steps.find((x) => x.do === 'fill')
+  return fill?.do === 'fill' && fill.grow_px ? fill.grow_px : grow.value
+})
+const photo = computed(() => s.shot.photos.find((p) => p.id === s.plate?.photo) ?? s.homePhoto ?? s.photo)
+const before = computed(() => !!photo.value?.camera?.position && s.shot.solids.length > 1)
+watch(
+  () => s.plateId,
+  () => {
+    openStep.value = null
+    upToHere.value = false
+  },
+)
 const named = (text: string) => {
   if (text.trim() && text.trim() !== s.plate!.name) void rename(s, s.plate!.id, text.trim())
 }
-const setFeather = (v: number) => setOutline(s, s.plate!.id, { points: s.plate!.outline!.points, feather_px: v })
 /** Begin an outline, of no plate as yet. */
 function startDrawing() {
+  loopOf.value = null
   drawing.value = []
   s.plateId = null
 }
+/** A plate over the whole photo, its matte still to be made. */
+async function startPlate() {
+  const there = new Set(s.shot.plates.map((p) => p.id))
+  if (await s.change('POST', '/plates/new', { photo: photo.value!.id }))
+    s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? null
+}
+const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, how: how.value })
 </script>
 
 <template>
   <div>
     <section class="section">
       <h2>Plates</h2>
+      <ElInput
+        v-if="s.shot.plates.length > MANY"
+        v-model="filter"
+        size="small"
+        placeholder="Filter by name"
+        aria-label="Filter plates by name"
+        clearable
+      />
       <table class="facts" data-plates>
         <tbody>
           <tr
-            v-for="p in s.shot.plates"
+            v-for="p in listed"
             :key="p.id"
             class="pick"
             :class="{ chosen: p.id === s.plateId }"
@@ -52,9 +74,7 @@ function startDrawing() {
             @click="s.plateId = p.id"
             @keydown.enter="s.plateId = p.id"
           >
-            <td>
-              <i class="tag" :style="{ background: PIGMENTS[tag(p.id) % 8] }">{{ tag(p.id) + 1 }}</i> {{ p.name }}
-            </td>
+            <td><PlateTag :plate="p.id" /> {{ p.name }}</td>
             <td class="quiet kind">{{ ROLES[p.role] }}</td>
           </tr>
         </tbody>
@@ -69,6 +89,7 @@ function startDrawing() {
           Outline a foreground piece
         </ElButton>
         <ElButton v-else @click="drawing = null">Give up the outline</ElButton>
+        <ElButton v-if="!drawing" :disabled="!photo" @click="startPlate">A plate of the photo</ElButton>
       </div>
       <NumberField
         v-if="drawing"
@@ -86,85 +107,47 @@ function startDrawing() {
       <h2>{{ ROLES[s.plate.role] }}</h2>
       <TextField label="Name" :model-value="s.plate.name" @change="named" />
       <p class="figure quiet">
-        {{ s.plate.canvas[2] }} × {{ s.plate.canvas[3] }} px at {{ s.plate.canvas[0] }}, {{ s.plate.canvas[1] }}
+        {{ reach(s.plate)[2] }} × {{ reach(s.plate)[3] }} px at {{ reach(s.plate)[0] }}, {{ reach(s.plate)[1] }}
       </p>
+    </section>
+    <StepList v-if="s.plate" :key="s.plate.id" :plate="s.plate" />
+
+    <section v-if="s.plate?.role === 'foreground' || before" class="section">
+      <h2>Clean plates</h2>
       <NumberField
-        v-if="s.plate.outline"
-        label="Feather"
-        :model-value="s.plate.outline.feather_px"
+        id="grow"
+        label="Matte grown by"
+        :model-value="grown"
         unit="px"
         :digits="1"
         :min="0"
-        :max="200"
-        @change="setFeather($event!)"
+        :max="500"
+        @change="
+          (v) => {
+            grow = v!
+            if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v, how })
+          }
+        "
       />
-      <template v-if="s.plate.role === 'foreground'">
-        <NumberField
-          id="grow"
-          label="Matte grown by"
-          :model-value="clean?.grow_px ?? grow"
-          unit="px"
-          :digits="1"
-          :min="0"
-          :max="500"
-          @change="
-            (v) => {
-              grow = v!
-              if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v })
-            }
-          "
-        />
+      <ElSelect v-model="how" size="small" aria-label="What clean plates are filled with" style="width: 100%">
+        <ElOption v-for="h in ['texture', 'smooth', 'along'] as const" :key="h" :value="h" :label="HOWS[h]" />
+      </ElSelect>
+      <div class="row" style="margin-top: 6px">
         <ElButton
+          v-if="s.plate?.role === 'foreground'"
           class="sure"
           data-clean
-          @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: clean?.grow_px ?? grow })"
+          @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: grown, how })"
         >
           {{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}
         </ElButton>
-      </template>
-      <ElButton v-if="s.plate.role !== 'photo'" class="plain" @click="remove(s, s.plate!.id)"
-        >Remove this plate</ElButton
-      >
+        <ElButton v-if="before" data-clean-all @click="cleanAll">Clean plates for all surfaces</ElButton>
+      </div>
     </section>
-
-    <section class="section">
-      <h2>Throws, tried in this order</h2>
-      <p v-if="!throws.length" class="quiet">Nothing is thrown yet.</p>
-      <ol class="throws">
-        <li v-for="(t, i) in throws" :key="t.plate" :class="{ open: open === t.plate }" :data-throw="t.plate">
-          <ElButton class="head" @click="open = open === t.plate ? null : t.plate">
-            <i class="tag" :style="{ background: PIGMENTS[tag(t.plate) % 8] }">{{ tag(t.plate) + 1 }}</i>
-            <span>{{ name(t.plate) }}</span>
-            <span class="figure quiet">{{ t.targets.length }} solid{{ t.targets.length === 1 ? '' : 's' }}</span>
-          </ElButton>
-          <div v-if="open === t.plate" class="body">
-            <ElSelect
-              :model-value="t.targets"
-              multiple
-              filterable
-              collapse-tags
-              collapse-tags-tooltip
-              placeholder="Thrown on nothing"
-              aria-label="Thrown on"
-              size="small"
-              style="width: 100%"
-              @change="(v: string[]) => setTargets(t, v)"
-            >
-              <ElOption v-for="x in targets" :key="x.id" :value="x.id" :label="x.name" />
-            </ElSelect>
-            <ElCheckbox
-              :model-value="t.occlusion"
-              @change="(on) => changeThrow(s, t.plate, { occlusion: on as boolean })"
-              >Only where its camera could see</ElCheckbox
-            >
-            <div class="row">
-              <ElButton :disabled="i === 0" @click="shift(t, -1)">Earlier</ElButton
-              ><ElButton :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</ElButton>
-            </div>
-          </div>
-        </li>
-      </ol>
+    <section v-if="s.plate && s.plate.role !== 'photo'" class="section">
+      <ElButton class="plain" @click="remove(s, s.plate!.id)">Remove this plate</ElButton>
     </section>
+    <ThrowList />
   </div>
 </template>
 
@@ -172,52 +155,5 @@ function startDrawing() {
 .kind {
   text-align: right;
   white-space: nowrap;
-}
-.tag {
-  display: inline-grid;
-  place-items: center;
-  width: 18px;
-  height: 18px;
-  color: #fff;
-  font: 500 12px/1 var(--figure);
-  font-style: normal;
-  margin-right: 4px;
-  flex: none;
-}
-.throws {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-}
-.throws li {
-  border-bottom: 1px solid var(--rule);
-}
-.throws li.open {
-  background: #dcd8cc;
-}
-.head {
-  display: flex;
-  gap: 4px;
-  align-items: center;
-  width: 100%;
-  border: 0;
-  padding: 6px 2px;
-  text-align: left;
-  font-weight: 400;
-}
-.head span:nth-child(2) {
-  flex: 1;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-  line-height: 1.3;
-}
-.body {
-  padding: 4px 6px 10px;
-  display: grid;
-  gap: 8px;
-}
-button.sure {
-  margin: 6px 0;
 }
 </style>

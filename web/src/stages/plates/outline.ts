@@ -5,6 +5,8 @@ import type { useShot } from '../../state/shot'
 
 /** The outline being drawn, in straightened photo pixels; null when none is. */
 export const drawing = ref<Vec2[] | null>(null)
+/** The outline step that a loop is drawn for, by its id; `step`: one of its own; null: a plate of its own. */
+export const loopOf = ref<string | null>(null)
 export const feather = ref(3)
 export const grow = ref(12)
 
@@ -14,9 +16,31 @@ const withPlate =
   (id: string, change: Partial<Plate>): Apply =>
   (shot) => ({ ...shot, plates: shot.plates.map((p) => (p.id === id ? { ...p, ...change } : p)) })
 
+export interface Outline {
+  points: Vec2[]
+  feather_px: number
+}
+/** The first outline among a plate's steps, its first loop. */
+export function outlineOf(plate: Plate | null | undefined): Outline | null {
+  const step = plate?.steps.find((x) => x.do === 'outline')
+  return step?.do === 'outline' ? { points: step.loops[0].points as Vec2[], feather_px: step.feather_px } : null
+}
+const outlined = (plate: Plate, outline: Outline): Partial<Plate> => {
+  const first = plate.steps.findIndex((x) => x.do === 'outline')
+  return {
+    steps: plate.steps.map((x, i) =>
+      i === first && x.do === 'outline'
+        ? { ...x, loops: [{ ...x.loops[0], points: outline.points }], feather_px: outline.feather_px }
+        : x,
+    ),
+  }
+}
 /** Give a plate an outline; shown at once. */
-export const setOutline = (s: Store, id: string, outline: NonNullable<Plate['outline']>) =>
-  s.change('PUT', `/plates/${id}`, { outline }, withPlate(id, { outline }))
+export const setOutline = (s: Store, id: string, outline: Outline) =>
+  s.change('PUT', `/plates/${id}`, { outline }, (shot) => ({
+    ...shot,
+    plates: shot.plates.map((p) => (p.id === id ? { ...p, ...outlined(p, outline) } : p)),
+  }))
 export const rename = (s: Store, id: string, name: string) =>
   s.change('PUT', `/plates/${id}`, { name }, withPlate(id, { name }))
 
@@ -43,6 +67,15 @@ export function thrown(throws: Throw[], plate: string, change: ThrowChange): Thr
   const targets = [...left, ...(change.add ?? []).filter((t) => !left.includes(t))]
   const out = throws.filter((_, i) => i !== at)
   const place = Math.min(change.place ?? at, out.length)
-  out.splice(place, 0, { ...old, targets, occlusion: change.occlusion ?? old.occlusion })
+  const grade = change.ungraded ? null : (change.grade ?? old.grade)
+  const occlusion = change.occlusion ?? old.occlusion
+  out.splice(place, 0, { ...old, targets, occlusion, opacity: change.opacity ?? old.opacity, grade })
   return out
 }
+
+/** A list without some of its items from a place on, and with others in their stead. */
+export const spliced = <T>(list: T[], at: number, without: number, ...items: T[]) => [
+  ...list.slice(0, at),
+  ...items,
+  ...list.slice(at + without),
+]

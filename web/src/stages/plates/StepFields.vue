@@ -1,0 +1,279 @@
+<script setup lang="ts">
+/** What can be said of one step: its figures, what it acts on, and how. */
+import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
+import { computed } from 'vue'
+import type { Plate } from '../../api/client'
+import NumberField from '../../ledger/NumberField.vue'
+import { useShot } from '../../state/shot'
+import { drawing, loopOf } from './outline'
+import {
+  brush,
+  changeStep,
+  FIGURES,
+  HOWS,
+  madeOf,
+  MODES,
+  removeStroke,
+  settingSource,
+  type Field,
+  type Step,
+} from './steps'
+
+const props = defineProps<{ plate: Plate; step: Step }>()
+const PICTURE = '(picture)'
+const s = useShot()
+const figures = computed(() => FIGURES[props.step.do] ?? [])
+const figure = (f: Field) => (props.step as unknown as Record<string, number>)[f.key]
+const set = (change: object) => changeStep(s, props.plate.id, { ...props.step, ...change } as Step)
+const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
+const faces = computed(() =>
+  (s.state?.shapes ?? [])
+    .filter((x) => !x.cutout)
+    .flatMap((x) => {
+      const name = s.shot.solids.find((y) => y.id === x.id)?.name ?? x.id
+      return [...new Set(x.names)].map((n) => ({ id: `${x.id}/${n}`, name: `${name}, ${n}` }))
+    }),
+)
+const others = computed(() =>
+  s.shot.plates.filter((p) => p.id !== props.plate.id && !madeOf(s.shot, p, props.plate.id)),
+)
+const photos = computed(() => s.shot.photos.filter((p) => p.id !== props.plate.photo && p.camera))
+const drawn = computed(() => ['brush', 'clone', 'heal'].includes(props.step.do) || wherekind.value === 'drawn')
+const strokes = computed(() => {
+  if ('strokes' in props.step) return props.step.strokes
+  const where = 'where' in props.step && Array.isArray(props.step.where) ? props.step.where[0] : null
+  return where?.do === 'brush' ? where.strokes : []
+})
+const wherekind = computed(() => {
+  if (props.step.do !== 'fill') return null
+  if (!Array.isArray(props.step.where)) return 'before'
+  if (props.step.where.length > 1) return 'steps'
+  return props.step.where[0]?.do === 'plate' ? 'plate' : 'drawn'
+})
+const base = { id: 'w1', name: null, off: false, mode: 'add' as const }
+function setWhere(kind: string) {
+  const solid = solids.value.find((x) => !s.shot.solids.some((y) => y.id === x.id && y.kind === 'flat'))
+  if (kind === 'before' && solid) void set({ where: { in_front_of: [solid.id] } })
+  if (kind === 'plate' && others.value[0]) void set({ where: [{ ...base, do: 'plate', plate: others.value[0].id }] })
+  if (kind === 'drawn') void set({ where: [{ ...base, do: 'brush', strokes: [] }] })
+}
+function takeBack() {
+  const last = strokes.value.at(-1)
+  if (!last) return
+  if ('strokes' in props.step) return void removeStroke(s, props.plate.id, props.step.id, last.id ?? '')
+  void set({ where: [{ ...base, do: 'brush', strokes: strokes.value.slice(0, -1) }] })
+}
+</script>
+
+<template>
+  <div class="fields">
+    <ElSelect
+      v-if="'mode' in step"
+      :model-value="step.mode"
+      size="small"
+      aria-label="What it does to the matte"
+      @change="(mode: string) => set({ mode })"
+    >
+      <ElOption v-for="(label, mode) in MODES" :key="mode" :value="mode" :label="label" />
+    </ElSelect>
+
+    <template v-if="step.do === 'colour'">
+      <p class="quiet">Click on the picture for the colour; with Shift for one more.</p>
+      <ElCheckbox :model-value="step.joined" @change="(joined) => set({ joined })">Only what hangs together</ElCheckbox>
+    </template>
+    <template v-if="step.do === 'outline'">
+      <p class="quiet">Drag its points; double-click its line for one more. A loop within it is a hole.</p>
+      <ElCheckbox
+        :model-value="step.loops.every((l) => l.smooth === true)"
+        @change="(smooth) => set({ loops: step.do === 'outline' ? step.loops.map((l) => ({ ...l, smooth })) : [] })"
+        >Smooth</ElCheckbox
+      >
+      <ElButton @click="((loopOf = step.id), (drawing = []))">Draw another loop</ElButton>
+    </template>
+    <ElSelect
+      v-if="step.do === 'silhouette'"
+      :model-value="step.targets"
+      multiple
+      filterable
+      collapse-tags
+      size="small"
+      aria-label="Of which pieces"
+      @change="(targets: string[]) => targets.length && set({ targets })"
+    >
+      <ElOption v-for="x in solids" :key="x.id" :value="x.id" :label="x.name" />
+    </ElSelect>
+    <ElSelect
+      v-if="step.do === 'plate'"
+      :model-value="step.plate"
+      filterable
+      size="small"
+      aria-label="Of which plate"
+      @change="(plate: string) => set({ plate })"
+    >
+      <ElOption v-for="x in others" :key="x.id" :value="x.id" :label="x.name" />
+    </ElSelect>
+
+    <template v-if="step.do === 'fill'">
+      <label class="said"
+        >Where
+        <ElSelect :model-value="wherekind" size="small" aria-label="Where it is filled" @change="setWhere">
+          <ElOption value="before" label="what stands before surfaces" />
+          <ElOption value="plate" label="the matte of a plate" :disabled="!others.length" />
+          <ElOption value="drawn" label="where it is drawn" />
+          <ElOption v-if="wherekind === 'steps'" value="steps" label="a matte of its own" disabled />
+        </ElSelect>
+      </label>
+      <ElSelect
+        v-if="!Array.isArray(step.where)"
+        :model-value="step.where.in_front_of"
+        multiple
+        filterable
+        collapse-tags
+        size="small"
+        aria-label="Before which surfaces"
+        @change="(ids: string[]) => ids.length && set({ where: { in_front_of: ids } })"
+      >
+        <ElOption v-for="x in solids" :key="x.id" :value="x.id" :label="x.name" />
+        <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="x.name" />
+      </ElSelect>
+      <ElSelect
+        v-if="wherekind === 'plate' && Array.isArray(step.where) && step.where[0].do === 'plate'"
+        :model-value="step.where[0].plate"
+        filterable
+        size="small"
+        aria-label="The matte of which plate"
+        @change="(plate: string) => set({ where: [{ ...base, do: 'plate', plate }] })"
+      >
+        <ElOption v-for="x in others" :key="x.id" :value="x.id" :label="x.name" />
+      </ElSelect>
+      <label class="said"
+        >With
+        <ElSelect
+          :model-value="step.how"
+          size="small"
+          aria-label="What it is filled with"
+          @change="(how: string) => set(how === 'photo' ? { how, photo: photos[0]?.id ?? null } : { how })"
+        >
+          <ElOption
+            v-for="(label, how) in HOWS"
+            :key="how"
+            :value="how"
+            :label="label"
+            :disabled="how === 'photo' && !photos.length"
+          />
+        </ElSelect>
+      </label>
+      <ElSelect
+        v-if="step.how === 'photo'"
+        :model-value="step.photo"
+        size="small"
+        aria-label="From which photo"
+        @change="(photo: string) => set({ photo })"
+      >
+        <ElOption v-for="x in photos" :key="x.id" :value="x.id" :label="x.name" />
+      </ElSelect>
+      <ElButton
+        v-if="step.how !== 'photo'"
+        data-another
+        @click="set({ seed: (step.do === 'fill' ? step.seed : 0) + 1 })"
+      >
+        Try another ({{ step.seed + 1 }})
+      </ElButton>
+    </template>
+
+    <label v-if="'on' in step" class="said"
+      >Laid
+      <ElSelect
+        :model-value="step.on ?? PICTURE"
+        size="small"
+        aria-label="On the picture or on a face"
+        @change="(on: string) => set({ on: on === PICTURE ? null : on, ...('strokes' in step ? { strokes: [] } : {}) })"
+      >
+        <ElOption :value="PICTURE" label="on the picture" />
+        <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="`on ${x.name}, squared up`" />
+      </ElSelect>
+    </label>
+
+    <template v-if="step.do === 'clone' || step.do === 'heal'">
+      <ElButton :class="{ main: settingSource }" @click="settingSource = !settingSource">
+        {{ settingSource ? 'Click on the picture where it is taken from' : 'Set where it is taken from' }}
+      </ElButton>
+      <p class="figure quiet">
+        {{
+          step.on
+            ? `${(step.offset_m ?? [0, 0]).map((v) => v.toFixed(2)).join(', ')} m away along the face`
+            : `${step.offset.map((v) => v.toFixed(0)).join(', ')} px away`
+        }}
+      </p>
+    </template>
+
+    <NumberField
+      v-for="f in figures"
+      :key="f.key"
+      :label="f.label"
+      :model-value="figure(f)"
+      :unit="f.unit"
+      :digits="f.digits"
+      :min="f.min"
+      :max="f.max"
+      @change="(v) => set({ [f.key]: v })"
+    />
+    <template v-if="step.do === 'grade'">
+      <div v-for="(label, key) in { slope: 'Slope', offset: 'Offset', power: 'Power' }" :key="key" class="rgb">
+        <NumberField
+          v-for="(c, i) in ['R', 'G', 'B']"
+          :key="c"
+          :label="`${label} ${c}`"
+          :model-value="step[key][i]"
+          :digits="3"
+          :min="key === 'offset' ? -10 : key === 'power' ? 0.01 : 0"
+          :max="10"
+          @change="(v) => set({ [key]: step.do === 'grade' ? step[key].map((x, j) => (j === i ? v : x)) : [] })"
+        />
+      </div>
+    </template>
+
+    <template v-if="drawn">
+      <p class="quiet">Draw on the picture; , and . change the radius.</p>
+      <NumberField
+        label="Brush radius"
+        :model-value="brush.radius"
+        unit="px"
+        :digits="0"
+        :min="1"
+        :max="2000"
+        @change="brush.radius = $event!"
+      />
+      <NumberField
+        label="Hardness"
+        :model-value="brush.hardness * 100"
+        unit="%"
+        :digits="0"
+        :min="0"
+        :max="100"
+        @change="brush.hardness = $event! / 100"
+      />
+      <ElButton :disabled="!strokes.length" @click="takeBack">Take the last stroke away</ElButton>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.fields {
+  padding: 4px 6px 10px;
+  display: grid;
+  gap: 7px;
+}
+.fields p {
+  margin: 0;
+}
+.said {
+  display: grid;
+  grid-template-columns: 48px 1fr;
+  align-items: center;
+}
+.rgb {
+  display: grid;
+  gap: 2px;
+}
+</style>

@@ -1,0 +1,145 @@
+<script setup lang="ts">
+/** What is thrown on what, in the order in which throws are tried. */
+import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
+import { computed, ref } from 'vue'
+import type { Throw } from '../../api/client'
+import NumberField from '../../ledger/NumberField.vue'
+import { useShot } from '../../state/shot'
+import { changeThrow } from './outline'
+import PlateTag from './PlateTag.vue'
+
+const s = useShot()
+const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
+/** The plate whose throw is open. */
+const open = ref<string | null>(null)
+const throws = computed(() => s.shot.throws)
+const targets = computed(() => {
+  const named = (t: string) => {
+    const [solid, face] = t.split('/')
+    const piece = s.shot.solids.find((x) => x.id === solid)?.name ?? solid
+    return face ? `${piece}, ${face}` : piece
+  }
+  const faces = throws.value.flatMap((t) => t.targets.filter((x) => x.includes('/')))
+  return [...s.shot.solids.map((x) => x.id), ...new Set(faces)].map((id) => ({ id, name: named(id) }))
+})
+const shift = (t: Throw, by: number) =>
+  changeThrow(s, t.plate, { place: throws.value.findIndex((x) => x.plate === t.plate) + by })
+/** What the list says now, as what has been added and taken away. */
+const setTargets = (t: Throw, now: string[]) =>
+  changeThrow(s, t.plate, {
+    add: now.filter((x) => !t.targets.includes(x)),
+    drop: t.targets.filter((x) => !now.includes(x)),
+  })
+const PLAIN = {
+  exposure: 0,
+  temperature: 0,
+  tint: 0,
+  saturation: 1,
+  slope: [1, 1, 1] as [number, number, number],
+  offset: [0, 0, 0] as [number, number, number],
+  power: [1, 1, 1] as [number, number, number],
+}
+const FIGURES = [
+  ['exposure', 'Exposure', 'stops', 2],
+  ['temperature', 'Warmer by', 'mired', 1],
+  ['saturation', 'Saturation', '×', 2],
+] as const
+const grade = (t: Throw, change: Partial<typeof PLAIN>) =>
+  changeThrow(s, t.plate, { grade: { ...PLAIN, ...t.grade, ...change } })
+</script>
+
+<template>
+  <section class="section">
+    <h2>Throws, tried in this order</h2>
+    <p v-if="!throws.length" class="quiet">Nothing is thrown yet.</p>
+    <ol class="throws">
+      <li v-for="(t, i) in throws" :key="t.plate" :class="{ open: open === t.plate }" :data-throw="t.plate">
+        <ElButton class="head" @click="open = open === t.plate ? null : t.plate">
+          <PlateTag :plate="t.plate" />
+          <span>{{ name(t.plate) }}</span>
+          <span class="figure quiet">{{ t.targets.length }} target{{ t.targets.length === 1 ? '' : 's' }}</span>
+        </ElButton>
+        <div v-if="open === t.plate" class="body">
+          <ElSelect
+            :model-value="t.targets"
+            multiple
+            filterable
+            collapse-tags
+            collapse-tags-tooltip
+            placeholder="Thrown on nothing"
+            aria-label="Thrown on"
+            size="small"
+            style="width: 100%"
+            @change="(v: string[]) => setTargets(t, v)"
+          >
+            <ElOption v-for="x in targets" :key="x.id" :value="x.id" :label="x.name" />
+          </ElSelect>
+          <ElCheckbox :model-value="t.occlusion" @change="(on) => changeThrow(s, t.plate, { occlusion: on as boolean })"
+            >Only where its camera could see</ElCheckbox
+          >
+          <NumberField
+            label="Opacity"
+            :model-value="t.opacity * 100"
+            unit="%"
+            :digits="0"
+            :min="0"
+            :max="100"
+            @change="(v) => changeThrow(s, t.plate, { opacity: v! / 100 })"
+          />
+          <NumberField
+            v-for="[key, label, unit, digits] in FIGURES"
+            :key="key"
+            :label="label"
+            :model-value="t.grade?.[key] ?? PLAIN[key]"
+            :unit="unit"
+            :digits="digits"
+            :min="key === 'saturation' ? 0 : -200"
+            :max="key === 'saturation' ? 10 : key === 'exposure' ? 20 : 200"
+            @change="(v) => grade(t, { [key]: v! })"
+          />
+          <ElButton v-if="t.grade" @click="changeThrow(s, t.plate, { ungraded: true })">Take its grade off</ElButton>
+          <div class="row">
+            <ElButton :disabled="i === 0" @click="shift(t, -1)">Earlier</ElButton
+            ><ElButton :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</ElButton>
+          </div>
+        </div>
+      </li>
+    </ol>
+  </section>
+</template>
+
+<style scoped>
+.throws {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.throws li {
+  border-bottom: 1px solid var(--rule);
+}
+.throws li.open {
+  background: #dcd8cc;
+}
+.head {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+  width: 100%;
+  border: 0;
+  padding: 6px 2px;
+  text-align: left;
+  font-weight: 400;
+}
+.head span:nth-child(2) {
+  flex: 1;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  line-height: 1.3;
+}
+.body {
+  padding: 4px 6px 10px;
+  display: grid;
+  gap: 8px;
+}
+</style>
