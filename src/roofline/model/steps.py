@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import ItemId, Model, Name, Positive, Vec2, give_ids
+from roofline.model.base import ItemId, Model, Name, Positive, Vec2, Vec4, give_ids
 
 Mode = Literal["add", "cut", "keep"]
 How = Literal["smooth", "texture", "photo", "along"]
@@ -228,11 +228,22 @@ class ExtendStep(Base):
 
 
 class PaintedStep(Base):
-    """A picture brought back from elsewhere, laid over where it was taken out."""
+    """A picture brought back from elsewhere, laid over where it was taken out.
+
+    On a face it lies over ``area``, metres along and up: x0, y0, x1, y1; over all of the face where that is not said.
+    """
 
     do: Literal["painted"] = "painted"
     file: str
     on: str | None = None
+    area: Vec4 | None = None
+
+    @field_validator("area")
+    @classmethod
+    def _area(cls, value: Vec4 | None) -> Vec4 | None:
+        if value is not None and (value[2] <= value[0] or value[3] <= value[1]):
+            raise ValueError("a painted picture's area has a width and a height above zero")
+        return value
 
 
 class Grade(Model):

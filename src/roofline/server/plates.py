@@ -7,13 +7,14 @@ from typing import Annotated
 from flask import Response
 from pydantic import Field
 
+from roofline.formats.face_pictures import Depth
 from roofline.model.base import Model, Name, Vec4
 from roofline.model.plates import Outline, Throw, ThrowChange
 from roofline.model.steps import How, Step, Stroke
 from roofline.server.routes import Routes, Width
-from roofline.server.site import SHOT, Site
+from roofline.server.site import SHOT, Site, uploaded
 from roofline.server.state import JobState, ShotState, job_state
-from roofline.stages import clean, plates, stepping
+from roofline.stages import clean, plates, squaring, stepping
 from roofline.stages.stepping import Looked, NewPlate, OnFace, Shown
 
 
@@ -168,6 +169,26 @@ def _add_steps(site: Site, routes: Routes) -> None:
     def plate_on_face(shot_id: str, plate_id: str, face: str = "", x: float = 0.0, y: float = 0.0) -> OnFace:
         """Where a pixel of a plate's photo lies on a face, metres."""
         return stepping.on_face(desk, shot_id, plate_id, face, x, y)
+
+    @routes.add(
+        "GET",
+        SHOT + "/plates/<plate_id>/squared",
+        media="application/octet-stream",
+        query={"face": str, "form": Depth},
+    )
+    def face_squared(shot_id: str, plate_id: str, face: str = "", form: Depth = "png16") -> Response:
+        """A face as all throws give it, squared up at true scale, over what the plate's photo shows of it."""
+        data, suffix = squaring.out(desk, shot_id, plate_id, face, form)
+        name = f"{shot_id}-{face.replace('/', '-')}{suffix}"
+        headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+        return Response(data, mimetype="application/octet-stream", headers=headers)
+
+    @routes.add("POST", SHOT + "/plates/<plate_id>/painted", returns=ShotState, files=True, query={"face": str})
+    def painted_back(shot_id: str, plate_id: str, face: str = "") -> ShotState:
+        """Lay a painted picture over a plate, on its canvas or on a face."""
+        name, data = uploaded()
+        squaring.back(desk, shot_id, plate_id, data, name, face)
+        return states.changed(shot_id)
 
     @routes.add("GET", SHOT + "/plates/<plate_id>/told", returns=Looked, query={"width": Width})
     def plate_told(shot_id: str, plate_id: str, width: int = 1200) -> Looked:

@@ -829,6 +829,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/painted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay a painted picture over a plate, on its canvas or on a face. */
+        post: operations["painted_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/squared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A face as all throws give it, squared up at true scale, over what the plate's photo shows of it. */
+        get: operations["face_squared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/steps": {
         parameters: {
             query?: never;
@@ -3626,8 +3660,20 @@ export interface components {
         /**
          * PaintedStep
          * @description A picture brought back from elsewhere, laid over where it was taken out.
+         *
+         *     On a face it lies over ``area``, metres along and up: x0, y0, x1, y1; over all of the face where that is not said.
          */
         PaintedStep: {
+            /**
+             * Area
+             * @default null
+             */
+            area: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -7020,6 +7066,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OnFace"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    painted_back: {
+        parameters: {
+            query?: {
+                face?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    face_squared: {
+        parameters: {
+            query?: {
+                face?: string;
+                form?: "png" | "png16" | "exr";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Refused, with the reason */

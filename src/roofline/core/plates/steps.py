@@ -208,7 +208,10 @@ def _extend(worked: Worked, step: m.ExtendStep, world: World) -> Worked:
 
 def _painted(worked: Worked, step: m.PaintedStep, world: World) -> Worked:
     picture, alpha = world.picture(step.file)
-    return painted(worked, picture, alpha, world.face(step.on, worked.canvas) if step.on else None)
+    face = world.face(step.on, worked.canvas) if step.on else None
+    if face is not None and step.area is not None:
+        face = replace(face, low=np.array(step.area[:2]), high=np.array(step.area[2:]))
+    return painted(worked, picture, alpha, face)
 
 
 def _grade(worked: Worked, step: m.GradeStep, world: World) -> Worked:

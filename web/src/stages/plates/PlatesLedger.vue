@@ -7,6 +7,7 @@ import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import { drawing, feather, grow, loopOf, remove, rename } from './outline'
 import PlateTag from './PlateTag.vue'
+import SquaredUp from './SquaredUp.vue'
 import StepList from './StepList.vue'
 import { HOWS, openStep, reach, upToHere } from './steps'
 import ThrowList from './ThrowList.vue'
@@ -112,6 +113,7 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
     </section>
     <StepList v-if="s.plate" :key="s.plate.id" :plate="s.plate" />
 
+    <SquaredUp v-if="s.plate" :plate="s.plate" />
     <section v-if="s.plate?.role === 'foreground' || before" class="section">
       <h2>Clean plates</h2>
       <NumberField

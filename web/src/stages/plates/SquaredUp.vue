@@ -1,0 +1,64 @@
+<script setup lang="ts">
+/** A face taken out squared up, to be painted on anywhere, and brought back onto the chosen plate. */
+import { ElButton, ElOption, ElSelect } from 'element-plus'
+import { computed, ref } from 'vue'
+import type { Plate } from '../../api/client'
+import { useShot } from '../../state/shot'
+
+const props = defineProps<{ plate: Plate }>()
+const s = useShot()
+const face = ref('')
+const file = ref<HTMLInputElement>()
+const form = ref<'png16' | 'exr'>('png16')
+const faces = computed(() =>
+  (s.state?.shapes ?? [])
+    .filter((x) => !x.cutout)
+    .flatMap((x) => {
+      const name = s.shot.solids.find((y) => y.id === x.id)?.name ?? x.id
+      return [...new Set(x.names)].map((n) => ({ id: `${x.id}/${n}`, name: `${name}, ${n}` }))
+    }),
+)
+const link = computed(
+  () => `/api/shots/${s.id}/plates/${props.plate.id}/squared?face=${encodeURIComponent(face.value)}&form=${form.value}`,
+)
+function bring(event: Event) {
+  const input = event.target as HTMLInputElement
+  const chosen = input.files?.[0]
+  if (!chosen) return
+  const body = new FormData()
+  body.append('file', chosen)
+  input.value = ''
+  void s.change('POST', `/plates/${props.plate.id}/painted?face=${encodeURIComponent(face.value)}`, body)
+}
+</script>
+
+<template>
+  <section class="section" data-squared>
+    <h2>Painted elsewhere</h2>
+    <ElSelect
+      v-model="face"
+      size="small"
+      aria-label="Squared up on which face"
+      placeholder="The plate's own canvas"
+      clearable
+      style="width: 100%"
+    >
+      <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="`${x.name}, squared up`" />
+    </ElSelect>
+    <div class="row">
+      <ElButton v-if="face" tag="a" :href="link" download data-squared-out>Save it squared up</ElButton>
+      <ElButton data-painted @click="file?.click()">Bring a painted picture</ElButton>
+      <input ref="file" type="file" hidden accept="image/*,.exr,.tif,.tiff" data-painted-file @change="bring" />
+    </div>
+    <p v-if="face" class="quiet">Its throws as they lie, at true scale, 16 bit; bare places are clear.</p>
+  </section>
+</template>
+
+<style scoped>
+.row {
+  margin-top: 6px;
+}
+p {
+  margin: 6px 0 0;
+}
+</style>
