@@ -2,89 +2,30 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from pathlib import Path
-from typing import Any
 
 import click
 import cv2
 import numpy as np
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
+from roofline.cli_move import paint_list_command, plate_command, standing_command
+from roofline.cli_parts import Bad, Group, engine_of, pixel_of, put, range_of, size_of
 from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
 from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
-from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.throw.engine import limits_of
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
-from roofline.formats.package import Package, open_package, sentence, strict_json, write_package
-from roofline.formats.plate_files import write_plate
+from roofline.formats.package import open_package, sentence, strict_json, write_package
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
 from roofline.work.begin import How, Spread, begin, begun_survey
-from roofline.work.engines import Engines
-from roofline.work.kept import Kept
 from roofline.work.scene import Textures, gather
-
-
-class Bad(click.ClickException):
-    """Bad input: one line on standard error, exit code 2."""
-
-    exit_code = 2
-
-    def show(self, file: Any = None) -> None:
-        click.echo(f"roofline: {self.message}", err=True)
-
-
-class Group(click.Group):
-    def invoke(self, ctx: click.Context) -> Any:
-        try:
-            return super().invoke(ctx)
-        except RoofLineError as error:
-            raise Bad(str(error)) from None
-        except OSError as error:
-            raise Bad(f"{error.filename or 'A file'}: {error.strerror or error}.") from None
-
-
-def put(data: Any) -> None:
-    """Print JSON to standard output."""
-    if isinstance(data, BaseModel):
-        data = data.model_dump(mode="json")
-    elif isinstance(data, list):
-        data = [d.model_dump(mode="json") if isinstance(d, BaseModel) else d for d in data]
-    click.echo(json.dumps(data, allow_nan=False))
-
-
-def range_of(text: str | None) -> tuple[int | None, int | None]:
-    """'A-B', 'A' or nothing → first and last frame."""
-    if text is None:
-        return None, None
-    parts = text.split("-")
-    try:
-        numbers = [int(p) for p in parts]
-    except ValueError:
-        numbers = []
-    if len(numbers) not in (1, 2) or any(n < 0 for n in numbers):
-        raise Bad(f"'{text}' is not a range of frames; write it like 1-120.")
-    return numbers[0], numbers[-1]
-
-
-def pixel_of(text: str) -> tuple[float, float]:
-    try:
-        x, y = (float(v) for v in text.split(","))
-    except ValueError:
-        raise Bad(f"'{text}' is not a pixel; write it like 960.5,540.5.") from None
-    if not (abs(x) < 1e7 and abs(y) < 1e7):
-        raise Bad(f"'{text}' is not a pixel of a picture.")
-    return x, y
-
-
-def engine_of(package: Package) -> Engine:
-    return Engines(package.read, Kept()).engine(package.shot)
 
 
 @click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"]})
@@ -158,19 +99,6 @@ def find_command(photo: Path, as_json: bool) -> None:
         for o in found.others
     ]
     put(out)
-
-
-def size_of(text: str | None) -> tuple[int, int] | None:
-    """'1920x1080' → width and height."""
-    if text is None:
-        return None
-    try:
-        width, height = (int(v) for v in text.lower().replace("×", "x").split("x"))
-    except ValueError:
-        raise Bad(f"'{text}' is not a size; write it like 1920x1080.") from None
-    if not (16 <= width <= 16384 and 16 <= height <= 16384):
-        raise Bad(f"A frame has 16 to 16384 pixels a side, not {width} × {height}.")
-    return width, height
 
 
 @main.command("begin")
@@ -343,20 +271,9 @@ def unpack(file: Path, out: Path | None) -> None:
     click.echo(str(target))
 
 
-@main.command()
-@click.argument("package", type=click.Path(path_type=Path))
-@click.argument("plate")
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.png, .tiff or .exr")
-@click.option("--matte", is_flag=True, help="The matte alone, 16 bit grey.")
-def plate(package: Path, plate: str, out: Path, matte: bool) -> None:
-    """A plate worked out from its steps."""
-    opened = open_package(package)
-    found = next((p for p in opened.shot.plates if p.id == plate), None)
-    if found is None:
-        raise Bad(f"There is no plate '{plate}' in the package.")
-    write_plate(Engines(opened.read, Kept()).worked(opened.shot, found), out, matte)
-    click.echo(str(out))
-
+main.add_command(plate_command)
+main.add_command(standing_command)
+main.add_command(paint_list_command)
 
 MEMORY = click.option(
     "--memory",

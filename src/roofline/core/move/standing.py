@@ -1,0 +1,106 @@
+"""Standing room: from where a frame of the move would hold, and by how much."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import Array
+from roofline.core.moment import Moment
+from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.throw.threads import CORES
+from roofline.model.move import Limits
+
+LEAST = -10.0  # a margin is not told below
+
+
+@dataclass(frozen=True)
+class Room:
+    """N standpoints, (N, 2) run and return in metres, whether a frame from each holds, and by how much of its limit."""
+
+    positions: Array
+    holds: NDArray[np.bool_]
+    margin: Array
+
+
+def margin_of(gap: float, strain: float, limits: Limits) -> float:
+    """How far percents of gap and strain stay below their limits, as a share of them; negative beyond."""
+    left = []
+    for limit, measured in ((limits.gap_percent, gap), (limits.strain_percent, strain)):
+        if limit > 0:
+            left.append((limit - measured) / limit)
+        else:
+            left.append(0.0 if measured <= 0 else LEAST)
+    return max(min(left), LEAST)
+
+
+def shares(engine: Engine, moment: Moment, faces: Array) -> tuple[float, float]:
+    """Percent of a frame that is gap (void, bare, spilled) and strain (smeared, soft)."""
+    verdict = engine.measure(moment, faces).verdict
+    counts = np.bincount(verdict.ravel(), minlength=6) * (100.0 / verdict.size)
+    return float(counts[3:6].sum()), float(counts[1:3].sum())
+
+
+def cells(area: tuple[float, float, float, float], step: float) -> tuple[Array, Array]:
+    """Run and return of the cells of an area x0, z0, x1, z1, both ends included."""
+    x0, z0, x1, z1 = area
+    across, along = (np.arange(int(span / step + 1e-9) + 1, dtype=np.float64) for span in (x1 - x0, z1 - z0))
+    return x0 + step * across, z0 + step * along
+
+
+def standing(
+    engine: Engine,
+    moments: Sequence[Moment],
+    limits: Limits,
+    positions: Array,
+    height: float | None,
+    told: Callable[[float], None] | None = None,
+) -> Room:
+    """From where a frame would hold, its direction and focal length kept.
+
+    Parameters
+    ----------
+    moments
+        One: that frame. Several: a place holds if all of them do from there (the least margin counts).
+    positions
+        (N, 2) run and return, metres.
+    height
+        Of the lens above the datum in metres; None: as each moment has it.
+    """
+    faces = limits_of(engine.geometry, limits)
+    _ = engine.sight  # once, before several hands ask for it
+    margin = np.full(len(positions), np.inf)
+    holds = np.ones(len(positions), dtype=bool)
+
+    def look(i: int) -> None:
+        for moment in moments:
+            view = moment.view
+            up = view.position[1] if height is None else height
+            at = np.array([positions[i, 0], up, positions[i, 1]])
+            gap, strain = shares(engine, moment.seen(replace(view, position=at)), faces)
+            margin[i] = min(margin[i], margin_of(gap, strain, limits))
+            holds[i] &= gap <= limits.gap_percent and strain <= limits.strain_percent
+
+    with ThreadPoolExecutor(CORES) as hands:
+        for done, _ in enumerate(hands.map(look, range(len(positions))), 1):
+            if told and done % 64 == 0:
+                told(done / len(positions))
+    return Room(positions, holds, margin)
+
+
+def over(
+    engine: Engine,
+    moments: Sequence[Moment],
+    limits: Limits,
+    area: tuple[float, float, float, float],
+    step: float,
+    height: float | None,
+) -> Room:
+    """`standing` over an area x0, z0, x1, z1, row by row from its first corner."""
+    xs, zs = cells(area, step)
+    grid = np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
+    return standing(engine, moments, limits, grid, height)
