@@ -9,13 +9,15 @@ from pydantic import Field
 
 from roofline.core.move.findings import Finding
 from roofline.errors import NotFound
+from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.move import Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
-from roofline.stages import move
+from roofline.stages import move, painting
+from roofline.stages.painting import PaintList, RoomState
 
 FRAME = SHOT + "/frames/<frame>"
 
@@ -42,6 +44,12 @@ class CheckState(Model):
     verdicts: tuple[str, ...] = VERDICTS
 
 
+class Numbers(Model):
+    """Regions of the paint list; null: all."""
+
+    numbers: list[int] | None = None
+
+
 def _number(frame: str) -> int:
     try:
         return int(frame)
@@ -56,6 +64,7 @@ def _fresh(png: bytes) -> Response:
 def add_routes(site: Site, routes: Routes) -> None:
     _setting(site, routes)
     _looking(site, routes)
+    _painting(site, routes)
     desk = site.desk
 
     @routes.add("POST", SHOT + "/check", returns=JobState, query={"fine": bool})
@@ -109,6 +118,58 @@ def _setting(site: Site, routes: Routes) -> None:
     def change_limits(shot_id: str, body: dict[str, Any]) -> ShotState:
         """Set those limits that are given."""
         move.change_limits(desk, shot_id, body)
+        return states.changed(shot_id)
+
+
+def _painting(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+    load = desk.store.load
+
+    @routes.add(
+        "GET",
+        FRAME + "/standing",
+        returns=RoomState,
+        query={"x0": float, "z0": float, "x1": float, "z1": float, "step": float, "height": float, "width": Width},
+    )
+    def standing_room(
+        shot_id: str,
+        frame: str,
+        x0: float = -5.0,
+        z0: float = -5.0,
+        x1: float = 5.0,
+        z1: float = 5.0,
+        step: float = 1.0,
+        height: float | None = None,
+        width: int = 200,
+    ) -> RoomState:
+        """From where a frame would hold, its direction and focal length kept: margins over an area in plan."""
+        return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width)
+
+    @routes.add("POST", SHOT + "/paint-list", returns=JobState)
+    def start_paint_list(shot_id: str) -> JobState:
+        """Look for what the move shows bare."""
+        return job_state(painting.order(desk, shot_id))
+
+    @routes.add("GET", SHOT + "/paint-list", returns=PaintList)
+    def get_paint_list(shot_id: str) -> PaintList:
+        """What has to be painted for the move as it stands."""
+        return painting.listed(desk, load(shot_id))
+
+    @routes.add("GET", SHOT + "/paint-list/file", media="application/zip")
+    def paint_list_file(shot_id: str) -> Response:
+        """All masks and their table."""
+        headers = {"Content-Disposition": f'attachment; filename="{shot_id}-paint-list.zip"'}
+        return Response(painting.packed(desk, load(shot_id)), mimetype="application/zip", headers=headers)
+
+    @routes.add("GET", SHOT + "/paint-list/<number>/mask", media="image/png")
+    def paint_mask(shot_id: str, number: str) -> Response:
+        """The mask of one region."""
+        return _fresh(mask_png(painting.region(desk, load(shot_id), _number(number))))
+
+    @routes.add("POST", SHOT + "/paint-list/fill", body=Numbers, returns=ShotState)
+    def fill_regions(shot_id: str, body: Numbers) -> ShotState:
+        """Make the plates that regions ask for, filled and thrown; all where none are named."""
+        painting.fill(desk, shot_id, body.numbers)
         return states.changed(shot_id)
 
 

@@ -417,6 +417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/frames/{frame}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** From where a frame would hold, its direction and focal length kept: margins over an area in plan. */
+        get: operations["standing_room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/frames/{frame}/verdicts": {
         parameters: {
             query?: never;
@@ -531,6 +548,75 @@ export interface paths {
         get?: never;
         /** Rename a shot. */
         put: operations["rename_shot"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/paint-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What has to be painted for the move as it stands. */
+        get: operations["get_paint_list"];
+        put?: never;
+        /** Look for what the move shows bare. */
+        post: operations["start_paint_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/paint-list/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All masks and their table. */
+        get: operations["paint_list_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/paint-list/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the plates that regions ask for, filled and thrown; all where none are named. */
+        post: operations["fill_regions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/paint-list/{number}/mask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mask of one region. */
+        get: operations["paint_mask"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2131,6 +2217,36 @@ export interface components {
             far_m: number | null;
         };
         /**
+         * Entry
+         * @description A region that has to be painted.
+         */
+        Entry: {
+            /** Canvas */
+            canvas: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Frames */
+            frames: [
+                number,
+                number
+            ];
+            /** Largest Percent */
+            largest_percent: number;
+            /** Number */
+            number: number;
+            /** Pixels */
+            pixels: number;
+            /** Pixels Per Metre */
+            pixels_per_metre: number;
+            /** Plate */
+            plate: string | null;
+            /** Surface */
+            surface: string;
+        };
+        /**
          * ExtendStep
          * @description The canvas grows by pixels on each side; what is new is filled.
          */
@@ -3549,6 +3665,17 @@ export interface components {
             name: string;
         };
         /**
+         * Numbers
+         * @description Regions of the paint list; null: all.
+         */
+        Numbers: {
+            /**
+             * Numbers
+             * @default null
+             */
+            numbers: number[] | null;
+        };
+        /**
          * OnFace
          * @description A place on a face: metres along it, level, and up.
          */
@@ -3656,6 +3783,14 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * PaintList
+         * @description The regions of the move as it stands; null when they have not been looked for.
+         */
+        PaintList: {
+            /** Regions */
+            regions: components["schemas"]["Entry"][] | null;
         };
         /**
          * PaintedStep
@@ -4172,6 +4307,31 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * RoomState
+         * @description Margins over an area in plan, row by row: `across` cells along Run, `along` along Return.
+         */
+        RoomState: {
+            /** Across */
+            across: number;
+            /** Along */
+            along: number;
+            /** Area */
+            area: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+            /** Height M */
+            height_m: number;
+            /** Margin */
+            margin: number[];
+            /** Step */
+            step: number;
         };
         /**
          * Sequence
@@ -6092,6 +6252,46 @@ export interface operations {
             };
         };
     };
+    standing_room: {
+        parameters: {
+            query?: {
+                x0?: number;
+                z0?: number;
+                x1?: number;
+                z1?: number;
+                step?: number;
+                height?: number;
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     verdict_picture: {
         parameters: {
             query?: {
@@ -6397,6 +6597,166 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_paint_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaintList"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_paint_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paint_list_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fill_regions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Numbers"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paint_mask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description Refused, with the reason */

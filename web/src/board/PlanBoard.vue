@@ -204,8 +204,9 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
 
 <template>
   <div ref="host" class="plan" role="group" tabindex="0" aria-label="Plan view" data-board>
-    <svg :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
+    <svg style="display: block" :width="pan.width.value" :height="pan.height.value" :data-scale="pan.at.scale">
       <path :d="grid" class="grid" />
+      <slot name="under" :flat="flat" :metres="metres" :width="pan.width.value" :height="pan.height.value" />
       <g
         v-for="o in outlines"
         :key="o.id"
@@ -294,9 +295,6 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
 }
 .plan:focus:not(:focus-visible) {
   outline: none;
-}
-.plan > svg {
-  display: block;
 }
 .grid {
   stroke: #dcd8ce;

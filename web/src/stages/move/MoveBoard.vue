@@ -8,7 +8,7 @@ import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 
 import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import FirstMove from '../photo/FirstMove.vue'
-import PlanBoard from '../../board/PlanBoard.vue'
+import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
 import { drawVerdicts } from '../../board/verdicts'
@@ -289,7 +289,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
     </div>
     <Divider v-if="shown === 'both'" v-model="split.share.value" :beside="split.beside.value" />
     <div v-show="shown !== 'lens'" class="planhost">
-      <PlanBoard
+      <MovePlan
         :shapes="s.state!.shapes"
         :grounds="s.grounds"
         :photos="s.shot.photos"
@@ -299,7 +299,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :delivered-width="d.width"
         @drag-key="dragKey"
         @drag-now="dragNow"
-        @pick-key="(frame) => (s.frame = frame)"
+        @pick-key="(frame: number) => (s.frame = frame)"
         @drop="putBack"
       />
     </div>

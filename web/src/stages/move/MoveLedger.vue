@@ -6,6 +6,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
+import PaintList from './PaintList.vue'
 
 const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
 const router = useRouter()
@@ -126,6 +127,8 @@ function act(action: string | null | undefined, frame: number | null | undefined
         drag in the lens or plan view: that sets a key there.
       </p>
     </section>
+
+    <PaintList v-if="s.keys.length > 1 && s.shot.solids.length" />
 
     <section v-if="frameReport" class="section">
       <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>

@@ -21,6 +21,7 @@ const faces = computed(() =>
 const link = computed(
   () => `/api/shots/${s.id}/plates/${props.plate.id}/squared?face=${encodeURIComponent(face.value)}&form=${form.value}`,
 )
+const save = () => window.location.assign(link.value)
 function bring(event: Event) {
   const input = event.target as HTMLInputElement
   const chosen = input.files?.[0]
@@ -46,7 +47,7 @@ function bring(event: Event) {
       <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="`${x.name}, squared up`" />
     </ElSelect>
     <div class="row">
-      <ElButton v-if="face" tag="a" :href="link" download data-squared-out>Save it squared up</ElButton>
+      <ElButton v-if="face" data-squared-out @click="save">Save it squared up</ElButton>
       <ElButton data-painted @click="file?.click()">Bring a painted picture</ElButton>
       <input ref="file" type="file" hidden accept="image/*,.exr,.tif,.tiff" data-painted-file @change="bring" />
     </div>

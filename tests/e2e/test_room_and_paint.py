@@ -1,0 +1,51 @@
+"""Standing room in plan and the paint list, by mouse: looked for, filled, nothing left."""
+
+from __future__ import annotations
+
+from playwright.sync_api import expect
+from tests.e2e.board import state, until
+
+
+def test_standing_room_lies_about_the_lens_and_follows_the_frame(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("#frame")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Plan").click()
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    page.locator("[data-standing]").click()
+    expect(page.locator("[data-room='60']")).to_have_count(2, timeout=90_000)  # coarse everywhere, fine about the lens
+    until(lambda: page.locator("[data-room='60']").last.get_attribute("data-cells") == str(65 * 65), 60)
+    line = page.locator("[data-room='60'] path.just").bounding_box()
+    lens = page.locator("circle.lens").bounding_box()
+    assert line["x"] < lens["x"] + lens["width"] and line["x"] + line["width"] > lens["x"]
+    assert line["y"] < lens["y"] + lens["height"] and line["y"] + line["height"] > lens["y"]
+    expect(page.get_by_role("status").filter(has_text="m² about the lens")).to_be_visible()
+    page.fill("#frame", "120")
+    page.press("#frame", "Enter")
+    expect(page.locator("[data-room='120']")).not_to_have_count(0, timeout=60_000)
+    page.locator("[data-standing]").click()
+    expect(page.locator("[data-room]")).to_have_count(0)
+
+
+def test_what_is_bare_is_listed_and_filled_by_one_press(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-paint-list]")
+    before = state(page, halt)["shot"]
+    page.click("[data-look-bare]")
+    expect(page.locator("[data-region]")).not_to_have_count(0, timeout=90_000)
+    first = page.locator("[data-region]").first
+    expect(first).to_contain_text("Hills and sky, front")
+    last = int(first.get_by_role("button", name="Frame").inner_text().split()[-1])
+    first.get_by_role("button", name="Frame").click()
+    expect(page.locator("#frame")).to_have_value(str(last))
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="Save masks").click()
+    assert saved.value.suggested_filename.endswith("paint-list.zip")
+    page.click("[data-fill-all]")
+    expect(page.get_by_text("Nothing that the move shows is bare.")).to_be_visible(timeout=120_000)
+    after = state(page, halt)["shot"]
+    made = [p for p in after["plates"] if p["id"] not in {q["id"] for q in before["plates"]}]
+    assert made and all(p["name"].startswith("Paint ") and p["steps"][0]["do"] == "fill" for p in made)
+    assert [t["plate"] for t in after["throws"]][-len(made) :] == [p["id"] for p in made]
+    page.get_by_role("button", name="Undo").click()
+    until(lambda: state(page, halt)["shot"]["plates"] == before["plates"])

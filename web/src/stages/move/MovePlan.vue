@@ -1,0 +1,45 @@
+<script setup lang="ts">
+/** The plan of a move: the plan view, and under it from where the frame would hold. */
+import { ElCheckbox } from 'element-plus'
+import { ref } from 'vue'
+import PlanBoard from '../../board/PlanBoard.vue'
+import StandingRoom from './StandingRoom.vue'
+
+type Plan = InstanceType<typeof PlanBoard>['$props']
+defineOptions({ inheritAttrs: false })
+const shown = ref(false)
+const says = ref('')
+</script>
+
+<template>
+  <PlanBoard v-bind="$attrs as unknown as Plan">
+    <template #under="{ flat, metres, width, height }">
+      <StandingRoom
+        v-if="shown"
+        :flat="flat"
+        :metres="metres"
+        :width="width"
+        :height="height"
+        @says="(text: string) => (says = text)"
+      />
+    </template>
+  </PlanBoard>
+  <div class="room" @pointerdown.stop>
+    <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>
+    <span v-if="shown" class="figure" role="status">{{ says }}</span>
+  </div>
+</template>
+
+<style scoped>
+.room {
+  position: absolute;
+  left: 62px;
+  top: 10px;
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 5px 9px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+</style>

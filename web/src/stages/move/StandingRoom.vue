@@ -1,0 +1,108 @@
+<script setup lang="ts">
+/** From where the frame would hold, its height, direction and focal length kept: coarse at once, then fine. */
+import { computed, onBeforeUnmount, shallowRef, watch } from 'vue'
+import type { Vec2 } from '../../api/client'
+import { useShot } from '../../state/shot'
+import { useMove } from './move'
+import { contour, tinted, type Room } from './room'
+
+const props = defineProps<{
+  flat: (p: number[]) => Vec2
+  metres: (screen: Vec2) => Vec2
+  width: number
+  height: number
+}>()
+const emit = defineEmits<{ says: [string] }>()
+const s = useShot()
+const { at } = useMove()
+const rooms = shallowRef<Room[]>([])
+const REST = 180 // ms that the plan and the frame are left alone before they are asked about
+/** The whole plan, coarse; about the lens, where it matters, finer and finer: cells along the longer side, pixels. */
+const PASSES: [share: number, cells: number, pixels: number][] = [
+  [1, 18, 128],
+  [0.16, 24, 160],
+  [0.16, 64, 224],
+]
+const area = computed(() => {
+  const [x0, z0] = props.metres([0, 0])
+  const [x1, z1] = props.metres([props.width, props.height])
+  return [x0, z0, x1, z1].map((v) => Math.round(v * 10) / 10)
+})
+const asked = computed(() => JSON.stringify([s.id, s.frame, s.state?.revision, area.value]))
+let stop: AbortController | null = null
+let timer = 0
+async function ask() {
+  stop?.abort()
+  const mine = (stop = new AbortController())
+  const [x0, z0, x1, z1] = area.value
+  const span = Math.max(x1 - x0, z1 - z0)
+  const lens = at.value?.position
+  if (!(span > 0.1) || !lens) return
+  emit('says', 'looking …')
+  const found: Room[] = []
+  for (const [share, cells, pixels] of PASSES) {
+    const half = (span * share) / 2
+    const [a, b, c, d] =
+      share === 1 ? [x0, z0, x1, z1] : [lens[0] - half, lens[2] - half, lens[0] + half, lens[2] + half]
+    const query = `x0=${a}&z0=${b}&x1=${c}&z1=${d}&step=${(span * share) / cells}&width=${pixels}`
+    const response = await fetch(`/api/shots/${s.id}/frames/${s.frame}/standing?${query}`, {
+      signal: mine.signal,
+    }).catch(() => null)
+    if (mine !== stop || !response) return
+    if (!response.ok) {
+      const problem = (await response.json().catch(() => ({}))) as { detail?: string }
+      return emit('says', problem.detail ?? 'It could not be looked for.')
+    }
+    const room = (await response.json()) as Room
+    // a finer look at the same place takes the coarser one's
+    rooms.value = [...found, room]
+    if (share === 1) found.push(room)
+    const holds = room.margin.filter((m) => m >= 0).length * room.step ** 2
+    const where = `frame ${room.frame}, lens at ${room.height_m.toFixed(2)} m`
+    emit('says', holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}· ${where}` : `none · ${where}`)
+  }
+}
+watch(
+  asked,
+  () => {
+    window.clearTimeout(timer)
+    timer = window.setTimeout(() => void ask(), REST)
+  },
+  { immediate: true },
+)
+onBeforeUnmount(() => {
+  window.clearTimeout(timer)
+  stop?.abort()
+  stop = null
+})
+/** The picture's cells lie about the places that were looked from. */
+function box(r: Room) {
+  const a = props.flat([r.area[0] - r.step / 2, 0, r.area[1] - r.step / 2])
+  const b = props.flat([r.area[0] + (r.across - 0.5) * r.step, 0, r.area[1] + (r.along - 0.5) * r.step])
+  return { x: a[0], y: a[1], width: b[0] - a[0], height: b[1] - a[1] }
+}
+const pictures = computed(() => rooms.value.map((r) => ({ r, href: tinted(r) })))
+const line = (r: Room) =>
+  contour(r)
+    .map(([a, b]) => `M${props.flat([a[0], 0, a[1]]).join(' ')}L${props.flat([b[0], 0, b[1]]).join(' ')}`)
+    .join('')
+</script>
+
+<template>
+  <g v-for="({ r, href }, i) in pictures" :key="i" :data-room="r.frame" :data-cells="r.margin.length">
+    <rect v-if="i" v-bind="box(r)" class="paper" />
+    <image v-bind="box(r)" :href="href" preserveAspectRatio="none" />
+    <path v-if="i === pictures.length - 1" :d="line(r)" class="just" />
+  </g>
+</template>
+
+<style scoped>
+.paper {
+  fill: #f4f2ed;
+}
+.just {
+  fill: none;
+  stroke: #2f7d74;
+  stroke-width: 1.6;
+}
+</style>
