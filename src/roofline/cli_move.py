@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 
@@ -12,10 +13,11 @@ from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import over
 from roofline.formats.masks import MARGIN_PX, write_regions
-from roofline.formats.package import open_package
+from roofline.formats.package import open_package, write_package
 from roofline.formats.plate_files import write_plate
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
+from roofline.work.ways import ways_out
 
 MOST_PLACES = 250_000
 
@@ -66,6 +68,32 @@ def standing_command(
     else:
         click.echo(f"{int(room.holds.sum())} of {len(room.holds)} places hold")
     sys.exit(0 if room.holds.any() else 1)
+
+
+@click.command("bring-back")
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), default=None, help="A folder for a package of each way.")
+@click.option("--width", type=click.IntRange(16, 8192), default=320, help="Width at which frames are judged.")
+@click.option("--json", "as_json", is_flag=True, help="Print the full answer as JSON.")
+def bring_back_command(package: Path, out: Path | None, width: int, as_json: bool) -> None:
+    """The largest part of a move that holds, and the other ways out; exit code 1 when the move does not hold."""
+    opened = open_package(package)
+    found = ways_out(Engines(opened.read, Kept()), opened.shot, width=width)
+    told = []
+    for way in found.ways:
+        file = None
+        if out is not None and way.shot is not None and way.holds:
+            out.mkdir(parents=True, exist_ok=True)
+            write_package(way.shot, opened.read, out / f"{way.kind}.zip")
+            file = f"{way.kind}.zip"
+        told.append({"kind": way.kind, "cost": way.cost, "holds": way.holds, "package": file, "why": way.why})
+    if as_json:
+        put({"fraction": found.fraction, "limited_by": found.limited_by, "ways": told})
+    else:
+        click.echo(f"{100 * found.fraction:.1f} % of the way holds")
+        for entry in told:
+            click.echo(f"  {entry['kind']}: {'holds' if entry['holds'] else entry['why']} {json.dumps(entry['cost'])}")
+    sys.exit(0 if found.fraction >= 1 else 1)
 
 
 @click.command("paint-list")

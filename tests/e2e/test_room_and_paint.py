@@ -49,3 +49,18 @@ def test_what_is_bare_is_listed_and_filled_by_one_press(page, halt):
     assert [t["plate"] for t in after["throws"]][-len(made) :] == [p["id"] for p in made]
     page.get_by_role("button", name="Undo").click()
     until(lambda: state(page, halt)["shot"]["plates"] == before["plates"])
+
+
+def test_six_ways_are_worked_out_and_one_is_taken(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-ways]")
+    page.click("[data-look-ways]")
+    expect(page.locator("[data-way]")).to_have_count(6, timeout=240_000)
+    part = page.locator("[data-way=part]")
+    expect(part).to_contain_text("% of the way from home")
+    before = state(page, halt)["shot"]
+    part.get_by_role("button", name="Take it").click()
+    until(lambda: state(page, halt)["shot"]["move"] != before["move"])
+    until(lambda: any(t["stage"] == "move" and "120 of 120" in t["figure"] for t in state(page, halt)["rail"]), 90)
+    page.get_by_role("button", name="Undo").click()
+    until(lambda: state(page, halt)["shot"]["move"] == before["move"])

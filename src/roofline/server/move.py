@@ -16,8 +16,9 @@ from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
-from roofline.stages import move, painting
+from roofline.stages import move, painting, ways
 from roofline.stages.painting import PaintList, RoomState
+from roofline.stages.ways import WaysState
 
 FRAME = SHOT + "/frames/<frame>"
 
@@ -144,6 +145,22 @@ def _painting(site: Site, routes: Routes) -> None:
     ) -> RoomState:
         """From where a frame would hold, its direction and focal length kept: margins over an area in plan."""
         return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width)
+
+    @routes.add("POST", SHOT + "/ways", returns=JobState)
+    def start_ways(shot_id: str) -> JobState:
+        """Work out all ways out of a move that does not hold."""
+        return job_state(ways.order(desk, shot_id))
+
+    @routes.add("GET", SHOT + "/ways", returns=WaysState)
+    def get_ways(shot_id: str) -> WaysState:
+        """The ways out of the move as it stands."""
+        return ways.state(desk, load(shot_id))
+
+    @routes.add("POST", SHOT + "/ways/<kind>", returns=ShotState)
+    def take_way(shot_id: str, kind: str) -> ShotState:
+        """Make the shot as a way out has it."""
+        ways.apply(desk, shot_id, kind)
+        return states.changed(shot_id)
 
     @routes.add("POST", SHOT + "/paint-list", returns=JobState)
     def start_paint_list(shot_id: str) -> JobState:

@@ -8,29 +8,23 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from roofline.core.move.paint_list import Region, paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import cells, standing
 from roofline.errors import Conflict, MoveError, NotFound
 from roofline.formats import masks
-from roofline.model.base import Model, Vec2, Vec4
-from roofline.model.plates import Plate, Throw
+from roofline.model.base import Model, Vec4
 from roofline.model.shot import Shot
-from roofline.model.steps import FillStep, GrowStep, Loop, OutlineStep
 from roofline.stages import move
-from roofline.stages.shots import fresh_id
 from roofline.store.orders import Order
+from roofline.work.asked import asked, painted
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 
 WIDTH = 480  # pixels across the frames that are looked at
 MOST_CELLS = 20_000
-FINE = 0.35  # pixels by which a mask's outline may be straightened
-LEAST = 3  # pixels: a smaller speck has no outline of its own
 
 
 class RoomState(Model):
@@ -145,27 +139,12 @@ def packed(desk: Desk, shot: Shot) -> bytes:
     return out.getvalue()
 
 
-def loops(mask: NDArray[np.bool_], corner: Vec2) -> list[Loop]:
-    """Outlines about a mask's pixels, in photo pixels; holes among them, by the even-odd rule."""
-    # each pixel as four, so that an outline runs about pixels and not through their middles
-    finer = np.asarray(np.kron(np.pad(mask, 1), np.ones((2, 2))), dtype=np.uint8)
-    found, _ = cv2.findContours(finer, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    out = []
-    for line in found:
-        simple = cv2.approxPolyDP(line, FINE * 2, True).reshape(-1, 2)
-        points = (simple + 0.5) / 2 - 1 + np.array(corner)
-        if len(points) >= 3 and cv2.contourArea(simple.astype(np.float32)) >= 4 * LEAST:
-            out.append(Loop(points=[(float(x), float(y)) for x, y in points[:5000]]))
-    return out
-
-
 def fill(desk: Desk, shot_id: str, numbers: list[int] | None) -> list[str]:
     """Make the plates that regions ask for, all where none are named, as one step: their photo, filled there, thrown
     last on the surface. Returns their ids; what no photo can give is left on the list."""
     shot = desk.store.load(shot_id)
     wanted = [region(desk, shot, n) for n in numbers] if numbers is not None else _regions(desk, shot) or []
-    plates = [p for p in (_asked(shot, r) for r in wanted) if p is not None]
-    if not plates:
+    if not any(asked(shot, r) for r in wanted):
         raise Conflict(
             "There is nothing that a photo could be filled for: no photo faces those surfaces, or they are single "
             "pixels. Save a face squared up, paint it, and bring it back; or raise the limit of gaps."
@@ -173,44 +152,10 @@ def fill(desk: Desk, shot_id: str, numbers: list[int] | None) -> list[str]:
     made: list[str] = []
 
     def alter(now: Shot) -> Shot:
-        made.clear()
-        for plate, face in plates:
-            ident = fresh_id(plate.name, [p.id for p in now.plates])
-            now.plates.append(plate.model_copy(update={"id": ident}))
-            now.throws.append(Throw(plate=ident, targets=[face]))
-            made.append(ident)
-        return now
+        before = {p.id for p in now.plates}
+        after = painted(now, wanted)
+        made[:] = [p.id for p in after.plates if p.id not in before]
+        return after
 
     desk.store.change(shot_id, "Fill what the move shows bare", alter)
     return list(made)
-
-
-def _asked(shot: Shot, wanted: Region) -> tuple[Plate, str] | None:
-    """The plate that a region asks for, and the face that it is thrown on; None where no photo can give it."""
-    lines = loops(wanted.mask, wanted.canvas[:2])
-    if wanted.plate is None or not lines:
-        return None
-    photo = shot.photo(shot.plate(wanted.plate).photo)
-    outline, grow = OutlineStep(loops=lines), GrowStep(px=masks.MARGIN_PX)
-    where: list[Any] = [outline.model_copy(deep=True), grow.model_copy()]
-    steps: list[Any] = [FillStep(where=where, how="texture"), outline, grow]
-    own, _, part = wanted.surface.partition("/")
-    name = next((s.name for s in shot.solids if s.id == own), own)
-    given: dict[str, Any] = {
-        "name": f"Paint {name}, {part}"[:120],
-        "file": photo.file,
-        "canvas": _about(wanted.canvas, photo.width or 1, photo.height or 1),
-        "without": [s.id for s in shot.solids if s.id != own],
-        "steps": steps,
-    }
-    return Plate(id="(asked)", photo=photo.id, role="clean", **given), wanted.surface
-
-
-def _about(canvas: Vec4, width: int, height: int) -> Vec4:
-    """A canvas and what lies around it as far as the photo goes; beyond the photo only what is asked for."""
-    x0, y0, w, h = canvas
-    margin, own = max(96.0, 0.5 * max(w, h)), float(masks.MARGIN_PX)
-    low = np.minimum(np.maximum(np.floor([x0 - margin, y0 - margin]), 0), [x0 - own, y0 - own])
-    far = np.minimum(np.ceil([x0 + w + margin, y0 + h + margin]), [width, height])
-    high = np.maximum(far, [x0 + w + own, y0 + h + own])
-    return float(low[0]), float(low[1]), float(high[0] - low[0]), float(high[1] - low[1])

@@ -1310,6 +1310,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ways out of the move as it stands. */
+        get: operations["get_ways"];
+        put?: never;
+        /** Work out all ways out of a move that does not hold. */
+        post: operations["start_ways"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/ways/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the shot as a way out has it. */
+        post: operations["take_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5275,6 +5310,34 @@ export interface components {
             /** Steps */
             steps: number;
         };
+        /** WayState */
+        WayState: {
+            /** Can Apply */
+            can_apply: boolean;
+            /** Cost */
+            cost: {
+                [key: string]: unknown;
+            };
+            /** Holds */
+            holds: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "part" | "lens" | "path" | "paint" | "extend" | "limit";
+            /** Why */
+            why: string;
+        };
+        /**
+         * WaysState
+         * @description The ways out of the move as it stands; null when they have not been looked for.
+         */
+        WaysState: {
+            /** Fraction */
+            fraction: number | null;
+            /** Ways */
+            ways: components["schemas"]["WayState"][] | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -8363,6 +8426,100 @@ export interface operations {
             header?: never;
             path: {
                 shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                kind: string;
             };
             cookie?: never;
         };

@@ -7,6 +7,7 @@ import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
 import PaintList from './PaintList.vue'
+import WaysOut from './WaysOut.vue'
 
 const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
 const router = useRouter()
@@ -128,7 +129,10 @@ function act(action: string | null | undefined, frame: number | null | undefined
       </p>
     </section>
 
-    <PaintList v-if="s.keys.length > 1 && s.shot.solids.length" />
+    <template v-if="s.keys.length > 1 && s.shot.solids.length">
+      <WaysOut />
+      <PaintList />
+    </template>
 
     <section v-if="frameReport" class="section">
       <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>
