@@ -82,6 +82,46 @@ def beginnings(page: Page, address: str, out: Path) -> None:
         page.request.delete(f"{address}/api/shots/{ident}")
 
 
+def plates(page: Page, out: Path) -> None:
+    """A foreground's matte over grey, its outline open; the clean plate behind it."""
+    page.locator("[data-plates] tr").nth(2).click()
+    page.keyboard.press("g")
+    page.locator("[data-step=outline] .name").click()
+    page.wait_for_selector("[data-look=there]", timeout=60_000)
+    page.wait_for_timeout(600)
+    page.screenshot(path=out / "plates.png")
+    page.locator("[data-plates] tr").nth(3).click()
+    page.keyboard.press("q")
+    page.wait_for_selector("[data-look=there]", timeout=60_000)
+    page.wait_for_timeout(600)
+    page.screenshot(path=out / "clean-plate.png")
+
+
+def ways(page: Page, out: Path) -> None:
+    """Standing room under the plan; six ways out."""
+    page.get_by_role("group", name="Views").get_by_role("button", name="Plan").click()
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    page.locator("[data-standing]").click()
+    page.wait_for_selector("[data-room]")
+    lens = page.locator("circle.lens").bounding_box()
+    assert lens
+    page.mouse.move(lens["x"] + 7, lens["y"] + 7)
+    for _ in range(5):
+        page.mouse.wheel(0, -300)
+    page.wait_for_selector("[data-cells='4225']", timeout=60_000)
+    page.wait_for_timeout(2500)
+    page.wait_for_selector("[data-cells='4225']", timeout=60_000)
+    page.screenshot(path=out / "standing-room.png")
+    page.locator("[data-standing]").click()
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.click("[data-look-ways]")
+    page.wait_for_selector("[data-way=limit]", timeout=240_000)
+    page.locator("[data-look-ways]").scroll_into_view_if_needed()
+    page.wait_for_timeout(600)
+    page.screenshot(path=out / "ways.png")
+
+
 def main() -> None:
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER
     out.mkdir(parents=True, exist_ok=True)
@@ -124,11 +164,10 @@ def main() -> None:
         page.wait_for_timeout(1500)
         page.screenshot(path=out / "orbit.png")
         stage("plates")
-        page.locator("[data-plates] tr", has_text="Trolley and lamp").first.click()
-        page.wait_for_timeout(900)
-        page.screenshot(path=out / "plates.png")
+        plates(page, out)
         stage("move")
         page.wait_for_selector("[data-finding]", timeout=60_000)
+        ways(page, out)
         page.fill("#frame", "112")
         page.press("#frame", "Enter")
         page.wait_for_timeout(1500)
