@@ -19,7 +19,7 @@ from roofline.errors import PlateError
 
 HALF = 3  # patches are seven by seven
 BANDS = 4  # of targets, worked on side by side; their number is fixed, so that the result does not hang on the machine
-DEEPEST = 2.5  # pixels from the hole's middle to its rim on the coarsest level
+DEEPEST = 7.0  # pixels from the hole's middle to its rim on the coarsest level
 Picture = NDArray[np.float32]
 
 
@@ -80,9 +80,10 @@ def _improve(picture, usable, ys, xs, index, field, before, costs, backwards, se
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _vote(picture, index, field, weight, begin, end, asked, hole, out):  # type: ignore[no-untyped-def]
-    """Rows [begin, end): each pixel that is asked for from all patches that lie over it."""
-    height, width = hole.shape
+def _vote(picture, index, field, weight, begin, end, asked, barred, out):  # type: ignore[no-untyped-def]
+    """Rows [begin, end): each pixel that is asked for from all patches that lie over it, but for pixels that are
+    barred."""
+    height, width = barred.shape
     for y in range(begin, end):
         for x in range(width):
             if not asked[y, x]:
@@ -95,7 +96,7 @@ def _vote(picture, index, field, weight, begin, end, asked, hole, out):  # type:
                         continue
                     t = index[ty, tx]
                     sy, sx = field[t, 0] + dy, field[t, 1] + dx
-                    if sy < 0 or sx < 0 or sy >= height or sx >= width or hole[sy, sx]:
+                    if sy < 0 or sx < 0 or sy >= height or sx >= width or barred[sy, sx]:
                         continue
                     w = weight[t]
                     r += w * picture[sy, sx, 0]
@@ -111,10 +112,9 @@ class _Level:
 
     def __init__(self, picture: Picture, hole: NDArray[np.bool_], allowed: NDArray[np.bool_]):
         self.picture, self.hole = np.ascontiguousarray(picture, dtype=np.float32), hole
-        # a patch's own pixels have all to be allowed, and to lie in the picture
         side = np.ones((2 * HALF + 1, 2 * HALF + 1), np.uint8)
-        inner = cv2.erode((allowed & ~hole).astype(np.uint8), side, borderType=cv2.BORDER_CONSTANT, borderValue=0)
-        self.usable = inner.astype(bool)
+        self.usable = _usable(hole, allowed)
+        self.barred = hole | ~allowed
         near = cv2.dilate(hole.astype(np.uint8), side)
         self.ys, self.xs = (np.ascontiguousarray(v, dtype=np.int64) for v in np.nonzero(near))
         self.index = np.full(hole.shape, -1, dtype=np.int64)
@@ -179,7 +179,7 @@ class _Level:
         ends = [height * i // BANDS for i in range(BANDS + 1)]
 
         def run(i: int) -> None:
-            _vote(self.picture, self.index, self.field, weight, ends[i], ends[i + 1], asked, self.hole, out)
+            _vote(self.picture, self.index, self.field, weight, ends[i], ends[i + 1], asked, self.barred, out)
 
         list(hands.map(run, range(BANDS)))
         if rim is not None and rim.any():
@@ -194,6 +194,79 @@ def _costs(picture, ys, xs, field):  # type: ignore[no-untyped-def]
     for t in range(len(ys)):
         out[t] = _cost(picture, ys[t], xs[t], field[t, 0], field[t, 1], np.float32(1e9))
     return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _next(picture, known):  # type: ignore[no-untyped-def]
+    """The unknown pixel to go on with: beside known ones, the more of them about it and the stronger an edge is that
+    ends there."""
+    height, width = known.shape
+    most, at_y, at_x = -1.0, -1, -1
+    for y in range(height):
+        for x in range(width):
+            if known[y, x]:
+                continue
+            count, edge, beside = 0, 0.0, False
+            for dy in range(-HALF, HALF + 1):
+                for dx in range(-HALF, HALF + 1):
+                    ny, nx = y + dy, x + dx
+                    if ny < 0 or nx < 0 or ny >= height or nx >= width or not known[ny, nx]:
+                        continue
+                    count += 1
+                    beside = beside or (abs(dy) <= 1 and abs(dx) <= 1)
+                    for c in range(3):
+                        if ny + 1 < height and known[ny + 1, nx]:
+                            edge = max(edge, abs(picture[ny + 1, nx, c] - picture[ny, nx, c]))
+                        if nx + 1 < width and known[ny, nx + 1]:
+                            edge = max(edge, abs(picture[ny, nx + 1, c] - picture[ny, nx, c]))
+            if beside and count * (0.05 + edge) > most:
+                most, at_y, at_x = count * (0.05 + edge), y, x
+    return at_y, at_x
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _peel(picture, known, usable):  # type: ignore[no-untyped-def]
+    """Fill what is unknown from its rim inwards, patch by patch, edges first: lines that end at the hole are continued
+    (after Criminisi, Perez and Toyama 2004). Writes to ``picture`` and ``known``."""
+    height, width = known.shape
+    while True:
+        y, x = _next(picture, known)
+        if y < 0:
+            return
+        best, by, bx = np.float32(1e9), -1, -1
+        for sy in range(height):
+            for sx in range(width):
+                if not usable[sy, sx]:
+                    continue
+                total, count = np.float32(0), 0
+                for dy in range(-HALF, HALF + 1):
+                    for dx in range(-HALF, HALF + 1):
+                        ny, nx = y + dy, x + dx
+                        if ny < 0 or nx < 0 or ny >= height or nx >= width or not known[ny, nx]:
+                            continue
+                        for c in range(3):
+                            d = picture[ny, nx, c] - picture[sy + dy, sx + dx, c]
+                            total += d * d
+                        count += 1
+                    if total > best * 49:
+                        break
+                if count and total / count < best:
+                    best, by, bx = total / count, sy, sx
+        for dy in range(-HALF, HALF + 1):
+            for dx in range(-HALF, HALF + 1):
+                ny, nx = y + dy, x + dx
+                if 0 <= ny < height and 0 <= nx < width and not known[ny, nx]:
+                    for c in range(3):
+                        picture[ny, nx, c] = picture[by + dy, bx + dx, c]
+                    known[ny, nx] = True
+
+
+def _usable(hole: NDArray[np.bool_], allowed: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Middles of patches that may be taken: allowed, and the whole patch in the picture and off the hole. What else
+    lies in the patch tells whether it fits, and is not copied where it is not allowed."""
+    side = np.ones((2 * HALF + 1, 2 * HALF + 1), np.uint8)
+    inner = cv2.erode((~hole).astype(np.uint8), side, borderType=cv2.BORDER_CONSTANT, borderValue=0)
+    return inner.astype(bool) & allowed
 
 
 def _rim(hole: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -218,9 +291,7 @@ def _pyramid(
         picture = (sums / np.maximum(share, 1e-6)[..., None]).astype(np.float32)
         hole = share < 0.5
         allowed = cv2.resize(allowed.astype(np.float32), half, interpolation=cv2.INTER_AREA) > 0.999
-        side = np.ones((2 * HALF + 1, 2 * HALF + 1), np.uint8)
-        inner = cv2.erode((allowed & ~hole).astype(np.uint8), side, borderType=cv2.BORDER_CONSTANT, borderValue=0)
-        if inner.sum() < 40:
+        if _usable(hole, allowed).sum() < 40:
             return
         yield picture, hole, allowed
 
@@ -244,7 +315,8 @@ def textured(picture: Picture, hole: NDArray[np.bool_], allowed: NDArray[np.bool
             finest = depth == len(levels) - 1
             level.begin(coarse, rng)
             if coarse is None:
-                level.picture = membrane(level.picture, level.hole)
+                level.picture = level.picture.copy()
+                _peel(level.picture, ~level.hole, level.usable)
             else:
                 level.vote(np.zeros(len(level.ys), np.float32), 1.0, hands)
             rounds = max(2, 10 - 2 * depth) if not finest else 2

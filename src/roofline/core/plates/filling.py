@@ -19,6 +19,7 @@ from roofline.errors import PlateError
 AROUND = 160  # pixels around a hole that a fill looks at, at least
 SHEET = 6_000_000  # pixels of a squared-up picture, at most
 COARSE = 1.5  # times: a squared-up picture so much coarser than the plate is not worth it
+SLANT = 5.0  # times
 BESIDE = 8  # pixels
 RING = 12  # pixels about a hole by which its grain and its light are judged
 Picture = NDArray[np.float32]
@@ -113,6 +114,7 @@ class Sheet:
     high: Array
     step: float  # metres of a pixel
     coarse: float = 1.0  # how many times larger that is than what the canvas shows at its finest
+    slant: float = 1.0  # how many times larger a pixel of the canvas is one way than the other, on the face
 
     def of_metres(self) -> Array:
         """Matrix (3, 3) from metres along and up to pixels, y downwards."""
@@ -157,16 +159,19 @@ def sheet_about(face: Face, mask: Mask, wider: float = 0.7) -> Sheet:
     room = wider * max(float((high - low).max()), 1e-3)
     low, high = np.maximum(low - room, face.low), np.minimum(high + room, face.high)
     high = np.maximum(high, low + 1e-3)
-    fine = np.inf
+    fine, across = np.inf, []
     for d in ((1.0, 0.0), (0.0, 1.0)):
         beside = face.metres(spots + d)
         with np.errstate(invalid="ignore"):
             away = np.linalg.norm(beside - flat, axis=1)
         fine = min(fine, float(np.nanpercentile(away, 10)))
+        across.append(float(np.nanmedian(away)))
     step = max(fine, float(np.sqrt((high - low).prod() / SHEET)), 1e-6)
     size = np.maximum(np.ceil((high - low) / step).astype(int), 2)
     to_metres = np.array([[step, 0, low[0]], [0, -step, high[1]], [0, 0, 1.0]])
-    return Sheet(face.to_grid @ to_metres, (int(size[0]), int(size[1])), low, high, step, step / fine)
+    return Sheet(
+        face.to_grid @ to_metres, (int(size[0]), int(size[1])), low, high, step, step / fine, max(across) / min(across)
+    )
 
 
 def filled(
@@ -192,8 +197,8 @@ def filled(
     if face is not None:
         moved = Face(np.array([[1, 0, -xs.start], [0, 1, -ys.start], [0, 0, 1.0]]) @ face.to_grid, face.low, face.high)
         sheet = sheet_about(moved, hole)
-        if sheet.coarse > COARSE:  # it runs too far away for one squared-up picture of even step
-            new = fill(picture, hole, may)
+        if sheet.coarse > COARSE or sheet.slant > SLANT:  # far away, or so flat that squared up it is all blur
+            new = fill(picture, hole, np.ones_like(hole))  # what lies beside it tells how its lines go on
         else:
             new = _on_sheet(picture, hole, may, fill, sheet)
     elif turn:
