@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from roofline.model.base import ItemId, Model, Positive, Vec3, Vec4, give_ids
 
@@ -30,9 +30,80 @@ class Key(Model):
         return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
 
 
+class CarrierKey(Model):
+    """What the camera rides on at a frame; rotation w, x, y, z, its own directions → world."""
+
+    frame: int
+    position: Vec3
+    rotation: Vec4 = (1.0, 0.0, 0.0, 0.0)
+
+    @field_validator("rotation")
+    @classmethod
+    def _unit(cls, value: Vec4) -> Vec4:
+        norm = math.sqrt(sum(v * v for v in value))
+        if norm < 1e-9:
+            raise ValueError("a carrier's rotation must not be zero")
+        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
+
+
+class Carrier(Model):
+    """The camera's keys are relative to it."""
+
+    keys: Annotated[list[CarrierKey], Field(min_length=1, max_length=2000)]
+
+    @field_validator("keys")
+    @classmethod
+    def _ordered(cls, value: list[CarrierKey]) -> list[CarrierKey]:
+        if len({key.frame for key in value}) != len(value):
+            raise ValueError("two keys of the carrier stand on the same frame")
+        return sorted(value, key=lambda key: key.frame)
+
+
+class Aim(Model):
+    """What the camera keeps looking at: a point, or the middle of a piece."""
+
+    at: Vec3 | None = None
+    solid: str | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Aim:
+        if (self.at is None) == (self.solid is None):
+            raise ValueError("an aim is a point or a piece, one of them")
+        return self
+
+
+class Sway(Model):
+    """Movement as of a hand: position in metres along run, rise and return, rotation as pan, tilt, roll in degrees.
+
+    Noise within half and one and a half times a frequency; what is said is what it reaches but one time in twenty.
+    """
+
+    frequency_hz: Annotated[float, Field(gt=0, le=60)] = 0.6
+    position_m: Vec3 = (0.0, 0.0, 0.0)
+    rotation_deg: Vec3 = (0.0, 0.0, 0.0)
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 0
+    fade_frames: Annotated[int, Field(ge=0, le=100_000)] = 0
+
+
 class Move(Model):
+    """``speed``: (frame, progress) of a monotone curve, progress 0…1 along the keys' own time; none: the keys' own."""
+
     keys: list[Key] = []
-    sway: None = None
+    speed: Annotated[list[tuple[float, float]], Field(min_length=2, max_length=2000)] | None = None
+    carrier: Carrier | None = None
+    aim: Aim | None = None
+    aim_share: Annotated[float, Field(ge=0, le=1)] = 1.0
+    sway: Sway | None = None
+
+    @field_validator("speed")
+    @classmethod
+    def _monotone(cls, value: list[tuple[float, float]] | None) -> list[tuple[float, float]] | None:
+        for (f, p), (g, q) in zip(value or [], (value or [])[1:], strict=False):
+            if g <= f or q < p:
+                raise ValueError("a speed curve goes on from frame to frame and never back")
+        if value and not (value[0][1] >= 0 and value[-1][1] <= 1):
+            raise ValueError("a speed curve's progress is between 0 and 1")
+        return value
 
     @field_validator("keys")
     @classmethod

@@ -103,6 +103,12 @@ def _setting(site: Site, routes: Routes) -> None:
         move.set_key(desk, shot_id, frame, key)
         return states.changed(shot_id)
 
+    @routes.add("PATCH", SHOT + "/travel", body=dict[str, Any], returns=ShotState)
+    def set_travel(shot_id: str, body: dict[str, Any]) -> ShotState:
+        """Set how the camera travels: speed, carrier, aim, aim_share, sway; what is not given stays."""
+        move.set_travel(desk, shot_id, body)
+        return states.changed(shot_id)
+
     @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
     def remove_key(shot_id: str, frame: str) -> ShotState:
         """Remove the key on a frame."""

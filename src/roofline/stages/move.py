@@ -11,6 +11,7 @@ from roofline.core.moment import Moment
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings
 from roofline.core.move.path import home_key, moment_at, moments, shot_path
+from roofline.core.move.travel import aimed_at
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, NotFound, RoofLineError
@@ -33,9 +34,30 @@ FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
 
 
 def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | None) -> None:
-    """Set all keys. ``revision``: of the shot that they were made from, see `MadeFrom`."""
+    """Set all keys, and what else of the move is given.
+
+    ``revision``: of the shot that they were made from, see `MadeFrom`.
+    """
     made_from = None if revision is None else MadeFrom("key", revision, "the keys")
-    desk.store.change(shot_id, label, lambda s: s.model_copy(update={"move": move}), made_from)
+    given = {name: getattr(move, name) for name in move.model_fields_set}
+
+    def alter(shot: Shot) -> Shot:
+        return shot.model_copy(update={"move": shot.move.model_copy(update=given)})
+
+    desk.store.change(shot_id, label, alter, made_from)
+
+
+def set_travel(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
+    """Set how the camera travels: those of speed, carrier, aim, aim_share and sway that are given; keys stay."""
+
+    def alter(shot: Shot) -> Shot:
+        known = {k: v for k, v in given.items() if k in ("speed", "carrier", "aim", "aim_share", "sway")}
+        shot.move = Move.model_validate(shot.move.model_dump() | known)
+        if shot.move.aim is not None and shot.move.keys:
+            aimed_at(shot)  # raises for a piece that is not there
+        return shot
+
+    desk.store.change(shot_id, "Change how the camera travels", alter)
 
 
 def key_by_figures(frame: int, position: Vec3, angles_deg: Vec3, focal_px: float, home: bool, ease: Any) -> Key:
@@ -52,7 +74,7 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
         placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease}) if key.home else key.model_copy()
         placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
         others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
-        shot.move = Move(keys=[*others, placed])
+        shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys})
         return shot
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
@@ -63,7 +85,7 @@ def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
         left = [k for k in shot.move.keys if str(k.frame) != frame]
         if len(left) == len(shot.move.keys):
             raise NotFound(f"There is no key on frame {frame}.")
-        shot.move = Move(keys=left)
+        shot.move = shot.move.model_copy(update={"keys": Move(keys=left).keys})
         return shot
 
     desk.store.change(shot_id, f"Remove the key on frame {frame}", alter)

@@ -16,10 +16,17 @@ def _listed(items: Sequence[Model]) -> dict[str, tuple[int, str]]:
     return {item.id: (place, item.model_dump_json()) for place, item in enumerate(items)}  # type: ignore[attr-defined]
 
 
+def _travel(shot: Shot) -> dict[str, tuple[int, str]]:
+    """How the camera travels, besides its keys; no row where there is nothing to say."""
+    said = shot.move.model_dump_json(exclude={"keys"}, exclude_defaults=True)
+    return {} if said == "{}" else {"travel": (3, said)}
+
+
 def rows_of(shot: Shot) -> Rows:
     """A shot as rows."""
     return {
-        "plan": {
+        "plan": _travel(shot)
+        | {
             "name": (0, json.dumps(shot.name)),
             "delivery": (1, shot.delivery.model_dump_json()),
             "limits": (2, shot.limits.model_dump_json()),

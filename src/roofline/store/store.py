@@ -191,11 +191,13 @@ class Store:
             return "[" + ",".join(body for _, body in sorted(rows[table].values())) + "]"
 
         plan = {i: body for i, (_, body) in rows["plan"].items()}
+        said = plan.get("travel", "{}")[1:-1]
+        travel = f",{said}" if said else ""
         # one text for one parser: reading each row by itself takes several times as long
         text = (
             f'{{"name":{plan["name"]},"delivery":{plan["delivery"]},"limits":{plan["limits"]},'
             f'"photos":{ordered("photo")},"ties":{ordered("tie")},"solids":{ordered("solid")},'
-            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}}}}}'
+            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}{travel}}}}}'
         )
         return Shot.model_validate_json(text), revision, rows
 

@@ -1293,6 +1293,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/travel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Set how the camera travels: speed, carrier, aim, aim_share, sway; what is not given stays. */
+        patch: operations["set_travel"];
+        trace?: never;
+    };
     "/api/shots/{shot_id}/undo": {
         parameters: {
             query?: never;
@@ -1371,6 +1388,26 @@ export interface components {
             focal_sigma_then: number;
             /** Where */
             where: string;
+        };
+        /**
+         * Aim
+         * @description What the camera keeps looking at: a point, or the middle of a piece.
+         */
+        Aim: {
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Solid
+             * @default null
+             */
+            solid: string | null;
         };
         /**
          * Align
@@ -1656,6 +1693,43 @@ export interface components {
             ];
             /** Width */
             width: number;
+        };
+        /**
+         * Carrier
+         * @description The camera's keys are relative to it.
+         */
+        Carrier: {
+            /** Keys */
+            keys: components["schemas"]["CarrierKey"][];
+        };
+        /**
+         * CarrierKey
+         * @description What the camera rides on at a frame; rotation w, x, y, z, its own directions → world.
+         */
+        CarrierKey: {
+            /** Frame */
+            frame: number;
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation
+             * @default [
+             *       1,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
         };
         /** Cause */
         Cause: {
@@ -3616,18 +3690,35 @@ export interface components {
              */
             op: "mirror";
         };
-        /** Move */
+        /**
+         * Move
+         * @description ``speed``: (frame, progress) of a monotone curve, progress 0…1 along the keys' own time; none: the keys' own.
+         */
         Move: {
+            /** @default null */
+            aim: components["schemas"]["Aim"] | null;
+            /**
+             * Aim Share
+             * @default 1
+             */
+            aim_share: number;
+            /** @default null */
+            carrier: components["schemas"]["Carrier"] | null;
             /**
              * Keys
              * @default []
              */
             keys: components["schemas"]["Key"][];
             /**
-             * Sway
+             * Speed
              * @default null
              */
-            sway: null;
+            speed: [
+                number,
+                number
+            ][] | null;
+            /** @default null */
+            sway: components["schemas"]["Sway"] | null;
         };
         /**
          * Move3
@@ -4428,7 +4519,11 @@ export interface components {
             limits: components["schemas"]["Limits"];
             /**
              * @default {
+             *       "aim": null,
+             *       "aim_share": 1,
+             *       "carrier": null,
              *       "keys": [],
+             *       "speed": null,
              *       "sway": null
              *     }
              */
@@ -4982,6 +5077,55 @@ export interface components {
             ] | null;
             /** Rotation Deg */
             rotation_deg: number;
+        };
+        /**
+         * Sway
+         * @description Movement as of a hand: position in metres along run, rise and return, rotation as pan, tilt, roll in degrees.
+         *
+         *     Noise within half and one and a half times a frequency; what is said is what it reaches but one time in twenty.
+         */
+        Sway: {
+            /**
+             * Fade Frames
+             * @default 0
+             */
+            fade_frames: number;
+            /**
+             * Frequency Hz
+             * @default 0.6
+             */
+            frequency_hz: number;
+            /**
+             * Position M
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position_m: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rotation Deg
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rotation_deg: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
         };
         /**
          * TapeReport
@@ -8407,6 +8551,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Touched"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_travel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
                 };
             };
             /** @description Refused, with the reason */

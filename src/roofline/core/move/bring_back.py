@@ -100,4 +100,4 @@ def bring_back(
 
 def applied(shot: Shot, found: BroughtBack) -> Shot:
     """The shot with its keys brought back; keys pinned to home stay pinned."""
-    return shot.model_copy(update={"move": Move(keys=found.keys, sway=None)})
+    return shot.model_copy(update={"move": shot.move.model_copy(update={"keys": Move(keys=found.keys).keys})})

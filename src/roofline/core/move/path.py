@@ -8,6 +8,7 @@ from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
 from roofline.core.moment import Moment
+from roofline.core.move.travel import travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery, Framing
 from roofline.model.move import Key
@@ -157,7 +158,7 @@ def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) ->
     """The set as the delivered camera sees it at a frame, on a grid `width` pixels wide (the delivered width by
     default)."""
     d = shot.delivery
-    position, rotation, focal = path.at(frame)
+    position, rotation, focal = travelled(shot, path, frame)
     view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)
     if width is not None and width != d.width:
         view = view.resized(width, max(1, round(d.height * width / d.width)))

@@ -7,6 +7,7 @@ import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
 import PaintList from './PaintList.vue'
+import TravelFields from './TravelFields.vue'
 import WaysOut from './WaysOut.vue'
 
 const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
@@ -130,6 +131,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
     </section>
 
     <template v-if="s.keys.length > 1 && s.shot.solids.length">
+      <TravelFields />
       <WaysOut />
       <PaintList />
     </template>

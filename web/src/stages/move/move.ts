@@ -111,6 +111,12 @@ export function useMove() {
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
     if (!from) return false
+    const over = s.shot.move
+    if (!change.home && (over.speed ?? over.aim ?? over.sway ?? over.carrier)) {
+      // what is seen is not where a key would stand
+      s.problem = 'Pace, aim and sway lie over the keys: take them off under “How it travels” to set a key.'
+      return false
+    }
     const { frame } = from
     const old = s.keys.find((k) => k.frame === frame)
     const body = {

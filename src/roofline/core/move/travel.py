@@ -1,0 +1,160 @@
+"""How a camera travels its path: how fast, on what, looking at what, and how steadily."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+from scipy.spatial.transform import Rotation, Slerp
+
+from roofline.core.camera import Array
+from roofline.core.massing.solids import faces_of
+from roofline.errors import MoveError
+from roofline.model.move import Carrier, Sway
+from roofline.model.shot import Shot
+
+if TYPE_CHECKING:
+    from roofline.core.move.path import Path
+
+WAVES = 24  # sinusoids of a sway along each direction
+BAND = (0.5, 1.5)  # of its frequency
+
+
+class Place(NamedTuple):
+    """Position (3,) in metres, rotation camera → world (3, 3), focal length in delivered pixels."""
+
+    position: Array
+    rotation: Array
+    focal: float
+
+
+def travelled(shot: Shot, path: Path, frame: float) -> Place:
+    """Where the camera is at a frame: on its path at the pace of the speed curve, on its carrier, aimed, swaying."""
+    move = shot.move
+    place = Place(*path.at(paced(move.speed, path, frame)))
+    if move.carrier is not None:
+        place = _carried(move.carrier, place, frame)
+    if move.aim is not None and move.aim_share > 0:
+        place = _aimed(shot, path, place)
+    if move.sway is not None:
+        place = _swayed(shot, place, frame)
+    return place
+
+
+def paced(speed: list[tuple[float, float]] | None, path: Path, frame: float) -> float:
+    """The frame of the keys' own time at which the camera is by a frame: monotone (Fritsch and Butland 1984)."""
+    if not speed:
+        return frame
+    frames, progress = np.array(speed, dtype=np.float64).T
+    share = float(PchipInterpolator(frames, progress)(np.clip(frame, frames[0], frames[-1])))
+    first, last = float(path.frames[0]), float(path.frames[-1])
+    return first + float(np.clip(share, 0.0, 1.0)) * (last - first)
+
+
+def carrier_at(carrier: Carrier, frame: float) -> tuple[Array, Rotation]:
+    """Where a carrier is (3,), and how it is turned: along smooth curves through its keys, at rest at both ends."""
+    keys = carrier.keys
+    turns = Rotation.from_quat([k.rotation for k in keys], scalar_first=True)
+    if len(keys) == 1:
+        return np.array(keys[0].position), turns[0]
+    frames = np.array([k.frame for k in keys], dtype=np.float64)
+    at = float(np.clip(frame, frames[0], frames[-1]))
+    position = PchipInterpolator(frames, np.array([k.position for k in keys]))(at)
+    return np.asarray(position), Slerp(frames, turns)(at)
+
+
+def _carried(carrier: Carrier, place: Place, frame: float) -> Place:
+    position, turn = carrier_at(carrier, frame)
+    return Place(position + turn.apply(place.position), turn.as_matrix() @ place.rotation, place.focal)
+
+
+# ---------------------------------------------------------------- aim
+
+
+def aimed_at(shot: Shot) -> Array:
+    """The point that is aimed at (3,); raises MoveError for a piece that is not there."""
+    aim = shot.move.aim
+    assert aim is not None
+    if aim.at is not None:
+        return np.array(aim.at)
+    for solid in shot.solids:
+        if solid.id == aim.solid:
+            corners = faces_of(solid).vertices
+            return np.asarray(0.5 * (corners.min(0) + corners.max(0)))
+    raise MoveError(f"The camera aims at the piece '{aim.solid}', which is not there any more: aim at another one.")
+
+
+def towards(direction: Array) -> Array:
+    """A level camera that looks along a direction: rotation camera → world (3, 3), its columns right, down, ahead."""
+    ahead = direction / max(float(np.linalg.norm(direction)), 1e-12)
+    right = np.cross(ahead, [0.0, 1.0, 0.0])
+    size = float(np.linalg.norm(right))
+    right = right / size if size > 1e-9 else np.array([1.0, 0.0, 0.0])
+    return np.column_stack([right, np.cross(ahead, right), ahead])
+
+
+def _aimed(shot: Shot, path: Path, place: Place) -> Place:
+    """The aimed point keeps the place in the frame that it has at home, or at the first key; by a share only, the
+    direction lies between that and the keys' own.
+
+    The ray on which it lies then is turned to it as directly as can be; the focal length may change meanwhile, the
+    place in the frame is kept.
+    """
+    point = aimed_at(shot)
+    start = Place(*path.at(float(path.frames[_pinned(shot)])))
+    if shot.move.carrier is not None:
+        start = _carried(shot.move.carrier, start, float(path.frames[_pinned(shot)]))
+    seen = start.rotation.T @ (point - start.position)
+    if seen[2] <= 1e-9 or np.linalg.norm(point - place.position) < 1e-6:
+        return place
+    ray = np.array([seen[0] / seen[2] * start.focal / place.focal, seen[1] / seen[2] * start.focal / place.focal, 1.0])
+    ray /= np.linalg.norm(ray)
+    now = place.rotation @ ray
+    wanted = (point - place.position) / np.linalg.norm(point - place.position)
+    axis, cosine = np.cross(now, wanted), float(np.clip(now @ wanted, -1, 1))
+    size = float(np.linalg.norm(axis))
+    if size < 1e-12:
+        return place
+    turn = Rotation.from_rotvec(axis / size * np.arctan2(size, cosine) * shot.move.aim_share)
+    return Place(place.position, turn.as_matrix() @ place.rotation, place.focal)
+
+
+def _pinned(shot: Shot) -> int:
+    """Number of the key whose frame the aim keeps: home, or the first."""
+    return next((i for i, k in enumerate(shot.move.keys) if k.home), 0)
+
+
+# ---------------------------------------------------------------- sway
+
+
+@lru_cache(maxsize=64)
+def _waves(seed: int) -> tuple[Array, Array, Array]:
+    """Frequencies as shares of the sway's own, phases and weights, (6, WAVES) each."""
+    rng = np.random.default_rng(seed)
+    shares = rng.uniform(*BAND, (6, WAVES))
+    weights = rng.uniform(0.5, 1.0, (6, WAVES))
+    weights /= np.sqrt(0.5 * (weights**2).sum(axis=1, keepdims=True))
+    return shares, rng.uniform(0, 2 * np.pi, (6, WAVES)), weights
+
+
+def sway_at(sway: Sway, seconds: float) -> Array:
+    """Run, rise, return in metres and pan, tilt, roll in degrees (6,), at a time; independent of the frame rate."""
+    shares, phases, weights = _waves(sway.seed)
+    value = (weights * np.sin(2 * np.pi * sway.frequency_hz * shares * seconds + phases)).sum(axis=1)
+    return np.asarray(0.5 * value * np.array([*sway.position_m, *sway.rotation_deg]))
+
+
+def _swayed(shot: Shot, place: Place, frame: float) -> Place:
+    sway, (first, last) = shot.move.sway, shot.frame_range
+    assert sway is not None
+    value = sway_at(sway, (frame - first) / shot.delivery.fps)
+    if sway.fade_frames:
+        ends = min(frame - first, last - frame) / sway.fade_frames
+        t = float(np.clip(ends, 0, 1))
+        value = value * t * t * (3 - 2 * t)
+    pan, tilt, roll = np.radians(value[3:])
+    # about its own directions: right is x, down is y, ahead is z
+    turn = Rotation.from_euler("yxz", [pan, tilt, roll])
+    return Place(place.position + value[:3], place.rotation @ turn.as_matrix(), place.focal)

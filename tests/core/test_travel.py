@@ -1,0 +1,141 @@
+"""Speed curves, carriers, aims and sways."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+from scipy.spatial.transform import Rotation
+from tests.conftest import key_of, looking, photographed
+
+from roofline.core.massing.kinds import Block
+from roofline.core.move.path import moment_at, shot_path
+from roofline.core.move.travel import aimed_at, paced, sway_at
+from roofline.errors import MoveError
+from roofline.model.handoff import Delivery
+from roofline.model.move import Aim, Carrier, Move, Sway
+
+TAKEN = looking(400, 225, 300.0, 0.0, 0.0, (0.0, 1.7, 6.0))
+VIEWS = [
+    looking(400, 225, 300.0, 0.0, 0.0, (0.0, 1.7, 6.0)),
+    looking(400, 225, 320.0, 14.0, -3.0, (2.0, 2.2, 4.0)),
+    looking(400, 225, 420.0, -8.0, 5.0, (-1.0, 1.2, 2.5)),
+]
+FRAMES = (1, 40, 96)
+
+
+def shot_with(fps: float = 24.0, frames: int = 96, **travel):
+    blocks = [Block(id="b", name="Block", corner=(-0.5, 0.0, -3.0), size=(1.0, 2.0, 1.0))]
+    shot, _ = photographed(TAKEN, blocks, [], delivery=Delivery(width=400, height=225, fps=fps, frames=frames))
+    keys = [key_of(v, f) for v, f in zip(VIEWS, FRAMES, strict=True)]
+    return shot.model_copy(update={"move": Move(keys=keys, **travel)})
+
+
+def place(shot, frame: float):
+    return moment_at(shot, shot_path(shot), frame).view
+
+
+HANDLE = st.tuples(st.floats(1, 96), st.floats(0, 1))
+HANDLES = st.lists(HANDLE, min_size=2, max_size=8, unique_by=lambda h: round(h[0]))
+
+
+@given(HANDLES)
+@settings(max_examples=80, deadline=None)
+def test_a_speed_curve_never_goes_back_and_stays_on_the_path(handles):
+    frames, progress = sorted(h[0] for h in handles), sorted(h[1] for h in handles)
+    curve = [(f, p) for f, p in zip(frames, progress, strict=True)]
+    if min(np.diff(frames)) < 0.5:
+        return
+    shot, plain = shot_with(speed=curve), shot_with()
+    path = shot_path(shot)
+    at = [paced(curve, path, f) for f in np.linspace(1, 96, 191)]
+    assert (np.diff(at) >= -1e-9).all() and min(at) >= 1 - 1e-9 and max(at) <= 96 + 1e-9
+    for f, t in list(zip(np.linspace(1, 96, 191), at, strict=True))[::17]:
+        assert np.abs(place(shot, f).position - place(plain, t).position).max() < 1e-9
+        assert np.abs(place(shot, f).rotation - place(plain, t).rotation).max() < 1e-9
+
+
+def test_even_handles_change_nothing_and_steep_ones_are_passed_quickly():
+    plain, even = shot_with(), shot_with(speed=[(1, 0), (96, 1)])
+    for f in (1, 20, 61.5, 96):
+        assert np.allclose(place(plain, f).position, place(even, f).position, atol=1e-9)
+    slow = shot_with(speed=[(1, 0), (40, 0.45), (56, 0.55), (96, 1)])
+    paces = [
+        paced(slow.move.speed, shot_path(slow), f + 1) - paced(slow.move.speed, shot_path(slow), f)
+        for f in (20, 48, 75)
+    ]
+    assert paces[1] < paces[0] and paces[1] < paces[2]
+
+
+@pytest.mark.parametrize("wrong", [[(1, 0), (1, 1)], [(1, 0.5), (9, 0.4)], [(1, -0.1), (9, 1)], [(1, 0), (9, 1.2)]])
+def test_curves_that_go_back_are_refused(wrong):
+    with pytest.raises(ValidationError, match="speed curve"):
+        Move(speed=wrong)
+
+
+@pytest.mark.parametrize("aim", [Aim(at=(0.3, 1.1, -2.0)), Aim(solid="b")])
+def test_the_aimed_point_keeps_its_place_in_the_frame(aim):
+    shot = shot_with(aim=aim)
+    point = aimed_at(shot)
+    wanted = place(shot, 1).project(point[None])[0]
+    for f in np.linspace(1, 96, 25):
+        assert np.hypot(*(place(shot, f).project(point[None])[0] - wanted)) < 0.01
+        assert np.allclose(place(shot, f).position, place(shot_with(), f).position)
+
+
+def test_an_aim_by_a_share_lies_between():
+    point = np.array([0.3, 1.1, -2.0])
+    off = []
+    for share in (0.0, 0.5, 1.0):
+        shot = shot_with(aim=Aim(at=tuple(point)), aim_share=share)
+        turn = Rotation.from_matrix(place(shot_with(), 70).rotation @ place(shot, 70).rotation.T)
+        off.append(turn.magnitude())
+    assert off[0] < 1e-9 and off[1] == pytest.approx(off[2] / 2, rel=1e-6) and off[2] > 0.01
+    with pytest.raises(MoveError, match="not there any more"):
+        place(shot_with(aim=Aim(solid="gone")), 5)
+    with pytest.raises(ValidationError, match="one of them"):
+        Aim(at=(0, 0, 0), solid="b")
+
+
+SWAY = Sway(frequency_hz=0.8, position_m=(0.02, 0.01, 0.03), rotation_deg=(0.4, 0.3, 0.2), seed=3)
+
+
+def test_a_sway_is_within_its_band_and_reaches_what_is_said():
+    seconds = np.arange(0, 400, 1 / 50)
+    value = np.array([sway_at(SWAY, t) for t in seconds])
+    power = np.abs(np.fft.rfft(value * np.hanning(len(value))[:, None], axis=0)) ** 2
+    hz = np.fft.rfftfreq(len(value), 1 / 50)
+    inside = (hz >= 0.4 * 0.98) & (hz <= 1.2 * 1.02)
+    assert (power[inside].sum(0) / power.sum(0) > 0.99).all()
+    said = np.array([*SWAY.position_m, *SWAY.rotation_deg])
+    assert (np.mean(np.abs(value) <= said, axis=0) > 0.9).all() and np.allclose(2 * value.std(0), said, rtol=0.12)
+    assert (np.array([sway_at(SWAY, t) for t in seconds[:50]]) == value[:50]).all()
+    other = SWAY.model_copy(update={"seed": 4})
+    assert np.abs(sway_at(other, 3.0) - sway_at(SWAY, 3.0)).max() > 1e-3
+
+
+def test_a_sway_is_the_same_at_other_frame_rates_and_fades():
+    slow, fast = shot_with(24, 96, sway=SWAY), shot_with(60, 240, sway=SWAY)
+    still = [shot_with(24, 96), shot_with(60, 240)]
+    for seconds in (0.5, 1.0, 2.25):
+        moved = []
+        for shot, at_rest in zip((slow, fast), still, strict=True):
+            f = 1 + seconds * shot.delivery.fps
+            moved.append(place(shot, f).position - place(at_rest, f).position)
+        assert np.allclose(moved[0], moved[1], atol=1e-9) and np.abs(moved[0]).max() > 1e-4
+    faded = shot_with(sway=SWAY.model_copy(update={"fade_frames": 12}))
+    for f in (1, 96):
+        assert np.allclose(place(faded, f).position, place(still[0], f).position, atol=1e-12)
+        assert np.allclose(place(faded, f).rotation, place(still[0], f).rotation, atol=1e-12)
+
+
+def test_a_carrier_takes_the_camera_along_and_turns_it():
+    quarter = Rotation.from_euler("y", 90, degrees=True).as_quat(scalar_first=True)
+    keys = [{"frame": 1, "position": (5, 0, 0)}, {"frame": 96, "position": (5, 1, 0), "rotation": tuple(quarter)}]
+    carried, plain = shot_with(carrier=Carrier.model_validate({"keys": keys})), shot_with()
+    assert np.allclose(place(carried, 1).position, place(plain, 1).position + [5, 0, 0])
+    turn = Rotation.from_quat(quarter, scalar_first=True).as_matrix()
+    assert np.allclose(place(carried, 96).position, [5, 1, 0] + turn @ place(plain, 96).position)
+    assert np.allclose(place(carried, 96).rotation.T, turn @ place(plain, 96).rotation.T)
