@@ -21,7 +21,7 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json
 
 # Numba compares what it has compiled with a loop's own file only, not with what that took in from others: when a file of
 # the engine changes, all of it is thrown away. It is compiled again beside the server, or by the first test
-.stamp-engine: .stamp-python $(wildcard src/roofline/core/throw/*.py src/roofline/core/survey/*.py)
+.stamp-engine: .stamp-python $(wildcard src/roofline/core/throw/*.py src/roofline/core/survey/*.py src/roofline/core/plates/*.py)
 	find src -name '*.nb[ci]' -delete
 	touch $@
 
