@@ -24,6 +24,14 @@ class Pose:
         at = np.asarray(pivot, dtype=np.float64)
         return Pose(rotation, at + offset - scale * rotation @ at, scale)
 
+    def after(self, first: Pose) -> Pose:
+        """This pose over another one: what that has moved is moved on."""
+        return Pose(
+            self.rotation @ first.rotation,
+            self.shift + self.scale * self.rotation @ first.shift,
+            self.scale * first.scale,
+        )
+
     def eye(self, position: Array) -> Array:
         """Where a standpoint (3,) lies as seen from the piece at rest."""
         return np.asarray(self.rotation.T @ (np.asarray(position) - self.shift) / self.scale)

@@ -7,13 +7,64 @@ their own run, rise and return. The kinds themselves, data and shape of each in 
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar
+import math
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Id, Model, Name, Vec3
+from roofline.model.base import Id, Model, Name, Vec3, Vec4
 
 KINDS: dict[str, type[SolidBase]] = {}
+
+
+class MotionKey(Model):
+    """Where a piece is at a frame, from where it rests: set off in metres, turned and scaled about its pivot."""
+
+    frame: int
+    offset: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Vec4 = (1.0, 0.0, 0.0, 0.0)  # w, x, y, z
+    scale: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    opacity: float = 1.0
+
+    @field_validator("rotation")
+    @classmethod
+    def _unit(cls, value: Vec4) -> Vec4:
+        norm = math.sqrt(sum(v * v for v in value))
+        if norm < 1e-9:
+            raise ValueError("a piece's rotation must not be zero")
+        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
+
+    @field_validator("opacity")
+    @classmethod
+    def _whole(cls, value: float) -> float:
+        if value != 1:
+            raise ValueError("pieces that fade cannot be shown yet: set the opacity of their throws instead")
+        return value
+
+
+class Motion(Model):
+    """How a piece, or a group, moves. Its picture goes with it: plates are thrown with everything at rest.
+
+    ``drift``: metres a second, besides the keys. ``faces_lens``: it keeps the side to the lens that it has at rest to
+    the move's first frame, turned about Rise or wholly. ``rides``: on the camera's carrier.
+    """
+
+    keys: list[MotionKey] = []
+    pivot: Vec3 | None = None  # none: the middle of its foot
+    drift: Vec3 = (0.0, 0.0, 0.0)
+    faces_lens: Literal["no", "rise", "full"] = "no"
+    rides: bool = False
+
+    @field_validator("keys")
+    @classmethod
+    def _ordered(cls, value: list[MotionKey]) -> list[MotionKey]:
+        if len({key.frame for key in value}) != len(value):
+            raise ValueError("two keys of a piece stand on the same frame")
+        return sorted(value, key=lambda key: key.frame)
+
+    @property
+    def still(self) -> bool:
+        return not self.keys and not any(self.drift) and self.faces_lens == "no" and not self.rides
 
 
 class SolidBase(Model):
@@ -32,6 +83,7 @@ class SolidBase(Model):
     true_size: bool = False
     group: Name | None = None
     tags: Annotated[list[Name], Field(max_length=20)] = []
+    motion: Motion | None = None
 
     @classmethod
     def __pydantic_init_subclass__(cls, **more: Any) -> None:

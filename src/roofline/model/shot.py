@@ -11,7 +11,7 @@ from pydantic import model_validator
 
 from roofline.model.base import Model, Name
 from roofline.model.handoff import Delivery
-from roofline.model.massing import KINDS
+from roofline.model.massing import KINDS, Motion
 from roofline.model.move import Limits, Move
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
@@ -42,6 +42,13 @@ def _no_circle(plates: list[Plate]) -> None:
         look(ident, ())
 
 
+class GroupMotion(Model):
+    """How the pieces of a group move together, over what each does by itself."""
+
+    name: Name
+    motion: Motion
+
+
 class Shot(Model):
     format: Literal["roof-line-shot"] = "roof-line-shot"
     version: Literal[1] = 1
@@ -54,6 +61,7 @@ class Shot(Model):
     throws: list[Throw] = []
     move: Move = Move()
     limits: Limits = Limits()
+    groups: list[GroupMotion] = []
 
     @model_validator(mode="before")
     @classmethod

@@ -11,6 +11,7 @@ from roofline.core.move.findings import Finding
 from roofline.errors import NotFound
 from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
+from roofline.model.massing import Motion
 from roofline.model.move import Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
@@ -43,6 +44,12 @@ class CheckState(Model):
     findings: list[Finding]
     width: int | None = None  # pixels of the frames that were judged
     verdicts: tuple[str, ...] = VERDICTS
+
+
+class Moves(Model):
+    """How a piece or a group moves; null: it stands."""
+
+    motion: Motion | None
 
 
 class Numbers(Model):
@@ -101,6 +108,18 @@ def _setting(site: Site, routes: Routes) -> None:
         angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
         key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease)
         move.set_key(desk, shot_id, frame, key)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", SHOT + "/solids/<solid_id>/motion", body=Moves, returns=ShotState)
+    def set_motion(shot_id: str, solid_id: str, body: Moves) -> ShotState:
+        """Set how a piece moves."""
+        move.set_motion(desk, shot_id, solid_id, body.motion)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", SHOT + "/groups/<name>/motion", body=Moves, returns=ShotState)
+    def set_group_motion(shot_id: str, name: str, body: Moves) -> ShotState:
+        """Set how the pieces of a group move together."""
+        move.set_group_motion(desk, shot_id, name, body.motion)
         return states.changed(shot_id)
 
     @routes.add("PATCH", SHOT + "/travel", body=dict[str, Any], returns=ShotState)

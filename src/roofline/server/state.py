@@ -96,6 +96,15 @@ class Sequence(Model):
     plates: list[str]
 
 
+class PieceAt(Model):
+    """A piece that has moved: a point X of it at rest goes to shift + scale · rotation X, metres."""
+
+    solid: str
+    rotation: tuple[Vec3, Vec3, Vec3]
+    shift: Vec3
+    scale: float
+
+
 class FrameCamera(Model):
     """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
     pixels."""
@@ -107,6 +116,7 @@ class FrameCamera(Model):
     pan_deg: float
     tilt_deg: float
     roll_deg: float
+    moved: list[PieceAt] = []
 
 
 class PathState(Model):
@@ -168,6 +178,15 @@ def camera_of(moment: Moment) -> FrameCamera:
         pan_deg=pan,
         tilt_deg=tilt,
         roll_deg=roll,
+        moved=[
+            PieceAt(
+                solid=ident,
+                rotation=tuple(tuple(row) for row in pose.rotation.tolist()),  # type: ignore[arg-type]
+                shift=tuple(pose.shift.tolist()),
+                scale=pose.scale,
+            )
+            for ident, pose in moment.poses.items()
+        ],
     )
 
 

@@ -17,9 +17,10 @@ from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.base import Vec3
+from roofline.model.massing import Motion
 from roofline.model.move import Key, Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
-from roofline.model.shot import Shot
+from roofline.model.shot import GroupMotion, Shot
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
@@ -78,6 +79,32 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
         return shot
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
+
+
+def set_motion(desk: Desk, shot_id: str, solid_id: str, motion: Motion | None) -> None:
+    """Set how a piece moves; None: it stands."""
+
+    def alter(shot: Shot) -> Shot:
+        for solid in shot.solids:
+            if solid.id == solid_id:
+                solid.motion = None if motion is None or motion.still else motion
+                return shot
+        raise NotFound(f"There is no piece '{solid_id}'.")
+
+    desk.store.change(shot_id, "Change how a piece moves", alter)
+
+
+def set_group_motion(desk: Desk, shot_id: str, name: str, motion: Motion | None) -> None:
+    """Set how a group moves; None: it stands."""
+
+    def alter(shot: Shot) -> Shot:
+        if not any(s.group == name for s in shot.solids):
+            raise NotFound(f"There is no group '{name}'.")
+        rest = [g for g in shot.groups if g.name != name]
+        shot.groups = rest if motion is None or motion.still else [*rest, GroupMotion(name=name, motion=motion)]
+        return shot
+
+    desk.store.change(shot_id, "Change how a group moves", alter)
 
 
 def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
@@ -144,6 +171,8 @@ def probe(desk: Desk, shot: Shot, frame: int, x: float, y: float) -> ProbeReport
 def report_key(desk: Desk, shot: Shot) -> str:
     """Changes whenever a report could."""
     parts = [m.model_dump(mode="json") for m in (shot.move, shot.delivery, shot.limits)]
+    parts += [s.motion.model_dump(mode="json") | {"of": s.id} for s in shot.solids if s.motion]
+    parts += [g.model_dump(mode="json") for g in shot.groups]
     return digest(desk.engines.sight_key(shot), parts)
 
 

@@ -19,7 +19,10 @@ def _listed(items: Sequence[Model]) -> dict[str, tuple[int, str]]:
 def _travel(shot: Shot) -> dict[str, tuple[int, str]]:
     """How the camera travels, besides its keys; no row where there is nothing to say."""
     said = shot.move.model_dump_json(exclude={"keys"}, exclude_defaults=True)
-    return {} if said == "{}" else {"travel": (3, said)}
+    rows = {} if said == "{}" else {"travel": (3, said)}
+    if shot.groups:
+        rows["groups"] = (4, json.dumps([g.model_dump(mode="json") for g in shot.groups]))
+    return rows
 
 
 def rows_of(shot: Shot) -> Rows:

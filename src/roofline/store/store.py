@@ -197,7 +197,8 @@ class Store:
         text = (
             f'{{"name":{plan["name"]},"delivery":{plan["delivery"]},"limits":{plan["limits"]},'
             f'"photos":{ordered("photo")},"ties":{ordered("tie")},"solids":{ordered("solid")},'
-            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}{travel}}}}}'
+            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}{travel}}},'
+            f'"groups":{plan.get("groups", "[]")}}}'
         )
         return Shot.model_validate_json(text), revision, rows
 

@@ -30,7 +30,15 @@ from roofline.model.solids import AnySolid
 from roofline.work.kept import Kept
 from roofline.work.plates import ShotWorld, smaller
 
-UNSEEN = {"name", "locked", "hidden", "true_size", "group", "tags"}  # of a solid: what does not change its shape
+UNSEEN = {
+    "name",
+    "locked",
+    "hidden",
+    "true_size",
+    "group",
+    "tags",
+    "motion",
+}  # of a solid: what does not change its shape
 SLOW = {"fill", "hair", "fringe", "extend"}  # steps whose results are worth keeping on disk
 Read = Callable[[str], bytes]
 

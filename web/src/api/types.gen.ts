@@ -451,6 +451,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/groups/{name}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how the pieces of a group move together. */
+        put: operations["set_group_motion"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/keys/{frame}": {
         parameters: {
             query?: never;
@@ -1139,6 +1156,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/solids/{solid_id}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how a piece moves. */
+        put: operations["set_motion"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/solids/{solid_id}/pull": {
         parameters: {
             query?: never;
@@ -1504,6 +1538,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -1563,6 +1599,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /** Size */
@@ -1977,6 +2015,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /** Radius Foot */
@@ -2555,6 +2595,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -2613,6 +2655,11 @@ export interface components {
             focal_px: number;
             /** Frame */
             frame: number;
+            /**
+             * Moved
+             * @default []
+             */
+            moved: components["schemas"]["PieceAt"][];
             /** Pan Deg */
             pan_deg: number;
             /** Position */
@@ -2757,6 +2804,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -2993,6 +3042,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -3024,6 +3075,15 @@ export interface components {
              * @default false
              */
             true_size: boolean;
+        };
+        /**
+         * GroupMotion
+         * @description How the pieces of a group move together, over what each does by itself.
+         */
+        GroupMotion: {
+            motion: components["schemas"]["Motion"];
+            /** Name */
+            name: string;
         };
         /** GrowStep */
         GrowStep: {
@@ -3187,6 +3247,8 @@ export interface components {
                 number,
                 number
             ];
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -3636,6 +3698,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -3689,6 +3753,99 @@ export interface components {
              * @enum {string}
              */
             op: "mirror";
+        };
+        /**
+         * Motion
+         * @description How a piece, or a group, moves. Its picture goes with it: plates are thrown with everything at rest.
+         *
+         *     ``drift``: metres a second, besides the keys. ``faces_lens``: it keeps the side to the lens that it has at rest to
+         *     the move's first frame, turned about Rise or wholly. ``rides``: on the camera's carrier.
+         */
+        Motion: {
+            /**
+             * Drift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            drift: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Faces Lens
+             * @default no
+             * @enum {string}
+             */
+            faces_lens: "no" | "rise" | "full";
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["MotionKey"][];
+            /**
+             * Pivot
+             * @default null
+             */
+            pivot: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Rides
+             * @default false
+             */
+            rides: boolean;
+        };
+        /**
+         * MotionKey
+         * @description Where a piece is at a frame, from where it rests: set off in metres, turned and scaled about its pivot.
+         */
+        MotionKey: {
+            /** Frame */
+            frame: number;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Rotation
+             * @default [
+             *       1,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
         };
         /**
          * Move
@@ -3750,6 +3907,13 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+        };
+        /**
+         * Moves
+         * @description How a piece or a group moves; null: it stands.
+         */
+        Moves: {
+            motion: components["schemas"]["Motion"] | null;
         };
         /** NewOutline */
         NewOutline: {
@@ -3990,6 +4154,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /** Points */
@@ -4123,6 +4289,40 @@ export interface components {
              * @default null
              */
             taken_with: string | null;
+        };
+        /**
+         * PieceAt
+         * @description A piece that has moved: a point X of it at rest goes to shift + scale · rotation X, metres.
+         */
+        PieceAt: {
+            /** Rotation */
+            rotation: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** Scale */
+            scale: number;
+            /** Shift */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /** Solid */
+            solid: string;
         };
         /**
          * Plate
@@ -4403,6 +4603,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -4507,6 +4709,11 @@ export interface components {
              * @constant
              */
             format: "roof-line-shot";
+            /**
+             * Groups
+             * @default []
+             */
+            groups: components["schemas"]["GroupMotion"][];
             /**
              * @default {
              *       "gap_percent": 0.05,
@@ -4710,6 +4917,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /** Outline */
@@ -4833,6 +5042,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /** Size */
@@ -5429,6 +5640,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** @default null */
+            motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
             /**
@@ -6520,6 +6733,42 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_group_motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moves"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
                 };
             };
             /** @description Refused, with the reason */
@@ -8192,6 +8441,42 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moves"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
                 };
             };
             /** @description Refused, with the reason */

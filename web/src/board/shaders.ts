@@ -16,7 +16,7 @@ void main() {
   vFace = face;
   vWorld = position;
   vNormal = normal;
-  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+  gl_Position = projectionMatrix * viewMatrix * modelMatrix * vec4(position, 1.0);
 }`
 
 export const shadedVertex = /* glsl */ `

@@ -6,6 +6,7 @@
 import * as three from 'three'
 import { textureOf, type ShotState, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
+import { lens, poseMatrix, raysOf, type Moved } from './lens'
 import { addTriangles, addFace, geometryOf, type Group } from './faces'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
 
@@ -16,66 +17,6 @@ export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader m
 export interface Looks {
   shaded?: boolean
   hide?: boolean
-}
-
-/** A three.js camera that sees as a pinhole view does. */
-function lens(view: View): three.Camera {
-  const camera = new three.Camera()
-  const [w, h, f] = [view.width, view.height, view.focal]
-  const [cx, cy] = view.centre
-  const near = 0.08
-  const far = 4000
-  camera.projectionMatrix.set(
-    (2 * f) / w,
-    0,
-    1 - (2 * cx) / w,
-    0,
-    0,
-    (2 * f) / h,
-    (2 * cy) / h - 1,
-    0,
-    0,
-    0,
-    -(far + near) / (far - near),
-    (-2 * far * near) / (far - near),
-    0,
-    0,
-    -1,
-    0,
-  )
-  camera.projectionMatrixInverse.copy(camera.projectionMatrix).invert()
-  const r = view.rotation
-  const p = view.position
-  camera.matrixWorld.set(
-    r[0][0],
-    -r[1][0],
-    -r[2][0],
-    p[0],
-    r[0][1],
-    -r[1][1],
-    -r[2][1],
-    p[1],
-    r[0][2],
-    -r[1][2],
-    -r[2][2],
-    p[2],
-    0,
-    0,
-    0,
-    1,
-  )
-  camera.matrixWorldInverse.copy(camera.matrixWorld).invert()
-  camera.matrixAutoUpdate = camera.matrixWorldAutoUpdate = false
-  return camera
-}
-
-/** From a pixel of a picture of so many pixels, counted from the lower left as graphics cards do, to its ray. */
-function raysOf(view: View, width: number, height: number): three.Matrix3 {
-  const [kx, ky] = [view.width / width / view.focal, view.height / height / view.focal]
-  const [x0, y0] = [-view.centre[0] / view.focal, (view.height - view.centre[1]) / view.focal]
-  const r = view.rotation
-  const rows = [0, 1, 2].map((i) => [kx * r[0][i], -ky * r[1][i], x0 * r[0][i] + y0 * r[1][i] + r[2][i]])
-  return new three.Matrix3().set(...(rows.flat() as Parameters<three.Matrix3['set']>))
 }
 
 /** World → the plate's canvas, homogeneous: x and y run 0…1 over it from the top left, z is the depth. */
@@ -117,8 +58,8 @@ export class Thrown {
   private targets: three.WebGLRenderTarget[] = []
   private brought = new Map<string, Float32Array>()
   private round = 0
-  /** The lens of the view that is drawn: from a pixel, counted from the lower left, to its ray. */
-  private seen = { standpoint: { value: new three.Vector3() }, rays: { value: new three.Matrix3() } }
+  /** By piece: its meshes, and the lens of the view that is drawn as it sees it at rest. */
+  private pieces = new Map<string, { meshes: three.Mesh[]; standpoint: three.Vector3; rays: three.Matrix3 }>()
   ready = false
   /** Why a plate is not drawn. */
   private failed: string | null = null
@@ -241,9 +182,11 @@ export class Thrown {
     })
     const ids = lit.map((x) => this.faceNumbers(x.plate, x.view, meshes, lit, state))
     for (const { g, geometry } of meshes) {
+      const piece = this.pieceOf(state.shapes[g.solid].id)
       const uniforms: Record<string, three.IUniform> = {
         bare: { value: new three.Vector3(...this.bare) },
-        ...this.seen,
+        standpoint: { value: piece.standpoint },
+        rays: { value: piece.rays },
       }
       g.throws.forEach((n, i) => {
         uniforms[`plate${i}`] = { value: lit[n].matrix }
@@ -262,9 +205,16 @@ export class Thrown {
       })
       const mesh = new three.Mesh(geometry, material)
       mesh.frustumCulled = false
+      mesh.matrixAutoUpdate = false
+      piece.meshes.push(mesh)
       this.scene.add(mesh)
     }
     this.ready = true
+  }
+
+  private pieceOf(id: string) {
+    const fresh = { meshes: [], standpoint: new three.Vector3(), rays: new three.Matrix3() }
+    return this.pieces.get(id) ?? this.pieces.set(id, fresh).get(id)!
   }
 
   /** Triangles of a piece that was brought in, nine numbers each. */
@@ -358,10 +308,20 @@ export class Thrown {
     return `This view draws ${drawn}; verdicts and deliveries use all.`
   }
 
-  render(view: View, width: number, height: number) {
+  /** `moved`: the pieces that are not at rest in this view. */
+  render(view: View, width: number, height: number, moved: Moved[] = []) {
     this.renderer.setSize(width, height, false)
-    this.seen.standpoint.value.set(...view.position)
-    this.seen.rays.value.copy(raysOf(view, width, height))
+    const rays = raysOf(view, width, height)
+    for (const [id, piece] of this.pieces) {
+      const pose = poseMatrix(moved.find((m) => m.solid === id))
+      const back = pose.clone().invert()
+      piece.standpoint.set(...view.position).applyMatrix4(back)
+      piece.rays.setFromMatrix4(back).multiply(rays)
+      for (const mesh of piece.meshes) {
+        mesh.matrix.copy(pose)
+        mesh.matrixWorldNeedsUpdate = true
+      }
+    }
     this.renderer.render(this.scene, lens(view))
   }
 
@@ -373,6 +333,7 @@ export class Thrown {
       }
     })
     this.scene.clear()
+    this.pieces.clear()
     this.targets.forEach((t) => t.dispose())
     this.targets = []
   }

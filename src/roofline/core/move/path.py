@@ -8,6 +8,7 @@ from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
 from roofline.core.moment import Moment
+from roofline.core.move.motion import poses_at
 from roofline.core.move.travel import travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery, Framing
@@ -162,7 +163,7 @@ def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) ->
     view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)
     if width is not None and width != d.width:
         view = view.resized(width, max(1, round(d.height * width / d.width)))
-    return Moment(frame, view)
+    return Moment(frame, view, poses_at(shot, path, frame, position))
 
 
 def view_of_key(shot: Shot, key: Key) -> View:

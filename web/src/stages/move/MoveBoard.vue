@@ -51,8 +51,8 @@ const view = computed(() =>
 function render() {
   if (!thrown?.ready || !view.value || box.value.w < 17) return
   const ratio = window.devicePixelRatio || 1
-  thrown.render(view.value, Math.round(box.value.w * ratio), Math.round(box.value.h * ratio))
-  gl.value!.dataset.frame = String(s.frame)
+  thrown.render(view.value, Math.round(box.value.w * ratio), Math.round(box.value.h * ratio), at.value?.moved)
+  Object.assign(gl.value!.dataset, { frame: String(s.frame), moved: String(at.value?.moved?.length ?? 0) })
 }
 async function rebuild() {
   if (!thrown || !s.state) return

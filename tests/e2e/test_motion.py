@@ -1,0 +1,64 @@
+"""A piece is given a key by figures; the browser's view and the engine's picture of it agree."""
+
+from __future__ import annotations
+
+import base64
+import io
+
+import cv2
+import numpy as np
+from PIL import Image
+from playwright.sync_api import expect
+from tests.e2e.board import state, until
+
+from roofline.core.move.path import moment_at, shot_path
+from roofline.demo.shot import FOLDER
+from roofline.formats.package import open_package
+from roofline.formats.pictures import to_display
+from roofline.model.shot import Shot
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
+
+
+def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-motion]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.locator("[data-motion] .el-select__wrapper").first.click()
+    page.get_by_role("option", name="Trolley and lamp flat").click()
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    page.get_by_label("Off along run").fill("-1.5")
+    page.get_by_label("Off along run").press("Enter")
+    page.get_by_label("Turned about rise").fill("20")
+    page.get_by_label("Turned about rise").press("Enter")
+    flat = lambda: next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")  # noqa: E731
+    until(
+        lambda: flat()["motion"] and len(flat()["motion"]["keys"]) == 1 and flat()["motion"]["keys"][0]["rotation"][2]
+    )
+    assert flat()["motion"]["keys"][0]["offset"] == [-1.5, 0, 0]
+    moved = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][59]["moved"]
+    assert [m["solid"] for m in moved] == ["trolley-and-lamp-flat"]
+    until(lambda: page.locator("[data-lens-view]").get_attribute("data-moved") == "1")
+    page.wait_for_function("() => document.querySelector('[data-lens-view]')?.dataset.frame === '60'")
+    shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
+    browser = np.asarray(Image.open(io.BytesIO(base64.b64decode(shown.split(",")[1]))).convert("RGB")).astype(float)
+    shot = Shot.model_validate(state(page, halt)["shot"])
+    files = open_package(FOLDER)
+    named = {p.id: q for p, q in zip(shot.plates, files.shot.plates, strict=True)}
+    plates = [p.model_copy(update={"file": named[p.id].file, "matte": named[p.id].matte}) for p in shot.plates]
+    photos = [p.model_copy(update={"file": q.file}) for p, q in zip(shot.photos, files.shot.photos, strict=True)]
+    shot = shot.model_copy(update={"plates": plates, "photos": photos})
+    engine = Engines(files.read, Kept()).engine(shot)
+    moment = moment_at(shot, shot_path(shot), 60, browser.shape[1])
+    own = to_display(engine.picture(moment)[..., :3]) * 255
+    got = engine.measure(moment)
+    label = np.asarray(got.face) * 64 + np.asarray(got.pair) % 61
+    border = cv2.morphologyEx(label.astype(np.float32), cv2.MORPH_GRADIENT, np.ones((3, 3))) > 0
+    away = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) > 2.5
+    away[:3], away[-3:], away[:, :3], away[:, -3:] = False, False, False, False
+    n = min(len(own), len(browser))
+    assert np.abs(own[:n] - browser[:n]).mean(-1)[away[:n]].mean() < 3
+    page.get_by_role("button", name="Let it stand").click()
+    until(lambda: flat()["motion"] is None)
+    expect(page.locator("[data-motion]")).to_be_visible()
