@@ -82,6 +82,18 @@ def beginnings(page: Page, address: str, out: Path) -> None:
         page.request.delete(f"{address}/api/shots/{ident}")
 
 
+def massing(page: Page, out: Path) -> None:
+    """A chosen piece; the set from any side."""
+    page.locator("[data-solids] tr", has_text="Station house").click()
+    page.wait_for_timeout(400)
+    page.screenshot(path=out / "massing.png")
+    page.select_option("[aria-label='What the lens view shows']", "thrown")
+    page.click("[data-view=orbit]")
+    page.wait_for_selector("[data-orbit] canvas[data-drawn]", timeout=60_000)
+    page.wait_for_timeout(1500)
+    page.screenshot(path=out / "orbit.png")
+
+
 def plates(page: Page, out: Path) -> None:
     """A foreground's matte over grey, its outline open; the clean plate behind it."""
     page.locator("[data-plates] tr").nth(2).click()
@@ -155,14 +167,7 @@ def main() -> None:
         while page.request.get(f"{address}/api/shots/varrow-halt").json()["undo"]:
             page.request.post(f"{address}/api/shots/varrow-halt/undo")
         stage("massing")
-        page.locator("[data-solids] tr", has_text="Station house").click()
-        page.wait_for_timeout(400)
-        page.screenshot(path=out / "massing.png")
-        page.select_option("[aria-label='What the lens view shows']", "thrown")
-        page.click("[data-view=orbit]")
-        page.wait_for_selector("[data-orbit] canvas[data-drawn]", timeout=60_000)
-        page.wait_for_timeout(1500)
-        page.screenshot(path=out / "orbit.png")
+        massing(page, out)
         stage("plates")
         plates(page, out)
         stage("move")

@@ -187,6 +187,13 @@ def _painting(site: Site, routes: Routes) -> None:
         ways.apply(desk, shot_id, kind)
         return states.changed(shot_id)
 
+    _paint_list(site, routes)
+
+
+def _paint_list(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+    load = desk.store.load
+
     @routes.add("POST", SHOT + "/paint-list", returns=JobState)
     def start_paint_list(shot_id: str) -> JobState:
         """Look for what the move shows bare."""

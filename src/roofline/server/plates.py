@@ -160,6 +160,12 @@ def _add_steps(site: Site, routes: Routes) -> None:
         stepping.unstroke(desk, shot_id, plate_id, step_id, stroke_id)
         return states.changed(shot_id)
 
+    _look_at_plates(site, routes)
+
+
+def _look_at_plates(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+
     @routes.add(
         "GET",
         SHOT + "/plates/<plate_id>/on-face",
