@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.massing.kinds import Imported
+from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.massing.solids import Triangles, faces_of
 from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, step_done
 from roofline.core.plates.worked import Canvas, Worked
@@ -84,17 +84,25 @@ class Engines:
             return digest(own, finest)
         steps = [s.model_dump(mode="json", exclude={"id", "name"}) for s in plate.steps]
         others = [self.picture_key(shot, shot.plate(p)) for p in sorted(plate.refers_to())]
-        seen: list[Any] = []
-        if any(looks_at_set(s) for s in plate.steps):
-            cuts = [[t.plate, t.targets] for t in shot.throws]
-            mattes = [  # not by their keys, which might hang on this one
-                [picture_key(p, shot.photo(p.photo)), p.canvas, [s.model_dump(mode="json") for s in p.steps]]
-                for p in shot.plates
-                if p.role == "foreground" and p.id != plate.id
-            ]
-            photos = [[p.file, self._camera(p)] for p in shot.photos]
-            seen = [self.geometry_key(shot), photos, plate.without, cuts, mattes]
+        seen = self._seen_key(shot, plate) if any(looks_at_set(s) for s in plate.steps) else None
         return digest(own, finest, plate.canvas, steps, others, seen)
+
+    def _seen_key(self, shot: Shot, plate: Plate) -> list[Any]:
+        """What of the set and of other photos a plate's steps can see. Cut-outs count for what stands in front only."""
+        front = "in_front_of" in plate.model_dump_json(include={"steps"})
+        flats = {s.id for s in shot.solids if isinstance(s, Flat)}
+        solids = [self.solid_key(s) for s in shot.solids if front or s.id not in flats]
+        photos = [[p.file, self._camera(p)] for p in shot.photos]
+        away = [s for s in plate.without if front or s not in flats]
+        if not front:
+            return [solids, photos, away]
+        cuts = [[t.plate, t.targets] for t in shot.throws if any(x.partition("/")[0] in flats for x in t.targets)]
+        mattes = [  # not by their keys, which might hang on this one
+            [picture_key(p, shot.photo(p.photo)), p.canvas, [s.model_dump(mode="json") for s in p.steps]]
+            for p in shot.plates
+            if p.role == "foreground" and p.id != plate.id
+        ]
+        return [solids, photos, away, cuts, mattes]
 
     def sight_key(self, shot: Shot) -> str:
         """Changes whenever what the plates see does."""

@@ -17,8 +17,9 @@ async function get() {
 }
 watch(
   () => s.state?.revision,
-  () => void get(),
-  { immediate: true },
+  () => {
+    if (regions.value) void get() // what was never looked for is not asked about
+  },
 )
 async function look() {
   busy.value = true

@@ -15,8 +15,9 @@ async function get() {
 }
 watch(
   () => s.state?.revision,
-  () => void get(),
-  { immediate: true },
+  () => {
+    if (found.value?.ways || found.value?.fraction === 1) void get() // what was never looked for is not asked about
+  },
 )
 async function look() {
   busy.value = true
