@@ -16,9 +16,9 @@ from roofline.stages import shots
 #: calls of each route; 70 of them make 5,000 calls
 CALLS = int(os.environ.get("ROOFLINE_CALLS", "1"))
 #: of the calls of a route that are made up from its schema, as many are made: steps have thousands of forms
-MOST = int(os.environ.get("ROOFLINE_CALLS_MOST", "25"))
+MOST = int(os.environ.get("ROOFLINE_CALLS_MOST", "150"))
 LONG = ["events", "start_delivery", "start_bring_back", "start_check"]
-LONG += ["clean_plate", "clean_all", "start_ways", "start_paint_list", "face_squared"]  # what takes seconds each
+LONG += ["clean_all", "start_ways", "start_paint_list"]
 made: Counter[str] = Counter()
 
 

@@ -183,7 +183,7 @@ def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
         y0 : y0 + h, x0 : x0 + w
     ]
     assert matte.sum() == job["result"]["filled_px"]
-    beyond = cv2.distanceTransform((~matte).astype(np.uint8), cv2.DIST_L2, 5) > 12  # the soft rim is filled as well
+    beyond = cv2.distanceTransform((~matte).astype(np.uint8), cv2.DIST_L2, 5) > 5  # the soft rim is filled as well
     assert (pixels[beyond] == photo[beyond]).all() and (pixels[matte] != photo[matte]).any(1).mean() > 0.9
     client.post(f"{base}/undo")
     assert client.get(base).get_json()["shot"] == before

@@ -216,6 +216,8 @@ def test_what_a_matte_has_to_tell(set_):
     for step, says in ((far, "is empty"), (around, "covers everything"), (edge, "ends on the picture's border")):
         worked, shot, _ = made(set_, [step])
         assert says in noted(worked, shot.plate("made").steps).notes[-1][1]
+    nothing, _, _ = made(set_, [{"do": "fill", "where": {"in_front_of": ["post"]}}])
+    assert (nothing.pixels == set_[3]).all() and "nothing to fill" in nothing.notes[0][1]
     flood, shot, _ = made(set_, [{"do": "colour", "at": [[30, 30]], "tolerance": 90, "joined": False}])
     assert any("took" in n for _, n in flood.notes)
 

@@ -325,7 +325,7 @@ def build(first: Path, second: Path, out: Path) -> None:
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
-        clean.order_clean(desk, shot_id, plate, 10.0).ended.wait()
+        clean.order_clean(desk, shot_id, plate, 6.0).ended.wait()
         bake(desk, shot_id, "clean-behind-trolley-and-lamp")
 
         built = [s.id for s in store.load(shot_id).solids]

@@ -16,13 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
+from roofline.core.light import D65, SRGB_TO_XYZ
 from roofline.core.light import to_display as to_display
 from roofline.core.light import to_linear as to_linear
 
-#: CIE XYZ of sRGB's primaries for D65 (IEC 61966-2-1), and D50 → D65 by Bradford (ICC.1:2022, annex E)
-SRGB_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+#: D50 → D65 by Bradford (ICC.1:2022, annex E)
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
-D65 = SRGB_TO_XYZ.sum(axis=1)
 D50 = np.array([0.9642, 1.0, 0.8249])
 SRGB_XY = (0.3127, 0.329, 0.64, 0.33, 0.3, 0.6, 0.15, 0.06)
 ROWS = 4_000_000  # pixels converted at once

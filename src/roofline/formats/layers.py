@@ -13,6 +13,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
+from roofline.core.light import top_of
 from roofline.errors import FormatError
 from roofline.formats import pictures
 
@@ -52,8 +53,7 @@ def _with_alpha(pixels: NDArray) -> NDArray:
         return (np.concatenate([eight, alpha], axis=2) * 65535 + 0.5).astype(np.uint16)
     if pixels.shape[2] == 4:
         return pixels
-    top = 255 if pixels.dtype == np.uint8 else 65535
-    return np.concatenate([pixels, np.full_like(pixels[..., :1], top)], axis=2)
+    return np.concatenate([pixels, np.full_like(pixels[..., :1], top_of(pixels))], axis=2)
 
 
 def is_layered(data: bytes, name: str) -> bool:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from roofline.core.camera import bend_pixels
+from roofline.core.light import fraction
 from roofline.errors import FormatError
 from roofline.formats.colour import to_display as to_display
 from roofline.formats.colour import to_linear as to_linear
@@ -84,7 +85,4 @@ def matte_of(data: bytes, name: str) -> NDArray[np.float32]:
     """A matte file as (H, W) float32 0…1: the alpha channel when it has one, else its first channel."""
     pixels = read(data, name)
     channel = pixels[..., 3] if pixels.shape[2] == 4 else pixels[..., 0]
-    if channel.dtype == np.float32:
-        return np.ascontiguousarray(np.clip(channel, 0, 1))
-    top = 255 if channel.dtype == np.uint8 else 65535
-    return np.ascontiguousarray(channel.astype(np.float32) / top)
+    return np.ascontiguousarray(np.clip(fraction(channel), 0, 1))

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.light import fraction
 from roofline.core.plates.tones import toned
 from roofline.core.plates.worked import Canvas, Worked, resampled
 from roofline.core.throw.throws import PlatePicture
@@ -61,8 +62,7 @@ def plate_pixels(shot: Shot, plate: Plate, read: Read) -> NDArray:
 def _alpha_of(pixels: NDArray) -> NDArray[np.float32] | None:
     if pixels.shape[2] != 4:
         return None
-    top = {np.dtype(np.uint8): 255, np.dtype(np.uint16): 65535}.get(pixels.dtype, 1)
-    return np.ascontiguousarray(pixels[..., 3].astype(np.float32) / np.float32(top))
+    return np.ascontiguousarray(fraction(pixels[..., 3]))
 
 
 def picture_and_alpha(data: bytes, name: str) -> tuple[NDArray, NDArray[np.float32] | None]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 Vec2 = tuple[float, float]
 Vec3 = tuple[float, float, float]
@@ -16,6 +17,16 @@ Family = Literal["run", "return", "rise"]
 FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
 Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
 VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
+
+
+def _unit(value: Vec4) -> Vec4:
+    norm = math.sqrt(sum(v * v for v in value))
+    if norm < 1e-9:
+        raise ValueError("a rotation must not be zero")
+    return value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm
+
+
+Quaternion = Annotated[Vec4, AfterValidator(_unit)]  # w, x, y, z; made a unit one
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^/\s]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Positive = Annotated[float, Field(gt=0)]

@@ -7,12 +7,11 @@ their own run, rise and return. The kinds themselves, data and shape of each in 
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Id, Model, Name, Vec3, Vec4
+from roofline.model.base import Id, Model, Name, Quaternion, Vec3
 
 KINDS: dict[str, type[SolidBase]] = {}
 
@@ -22,17 +21,9 @@ class MotionKey(Model):
 
     frame: int
     offset: Vec3 = (0.0, 0.0, 0.0)
-    rotation: Vec4 = (1.0, 0.0, 0.0, 0.0)  # w, x, y, z
+    rotation: Quaternion = (1.0, 0.0, 0.0, 0.0)  # w, x, y, z
     scale: Annotated[float, Field(gt=0, le=1000)] = 1.0
     opacity: float = 1.0
-
-    @field_validator("rotation")
-    @classmethod
-    def _unit(cls, value: Vec4) -> Vec4:
-        norm = math.sqrt(sum(v * v for v in value))
-        if norm < 1e-9:
-            raise ValueError("a piece's rotation must not be zero")
-        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
 
     @field_validator("opacity")
     @classmethod

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import ItemId, Model, Positive, Vec3, Vec4, give_ids
+from roofline.model.base import ItemId, Model, Positive, Quaternion, Vec3, give_ids
 
 
 class Key(Model):
@@ -16,18 +15,10 @@ class Key(Model):
     id: ItemId = ""  # given on reading, where there is none
     frame: int
     position: Vec3
-    rotation: Vec4
+    rotation: Quaternion
     focal_px: Positive
     home: bool = False
     ease: Literal["rest", "pass"] | None = None
-
-    @field_validator("rotation")
-    @classmethod
-    def _unit(cls, value: Vec4) -> Vec4:
-        norm = math.sqrt(sum(v * v for v in value))
-        if norm < 1e-9:
-            raise ValueError("a key's rotation must not be zero")
-        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
 
 
 class CarrierKey(Model):
@@ -35,15 +26,7 @@ class CarrierKey(Model):
 
     frame: int
     position: Vec3
-    rotation: Vec4 = (1.0, 0.0, 0.0, 0.0)
-
-    @field_validator("rotation")
-    @classmethod
-    def _unit(cls, value: Vec4) -> Vec4:
-        norm = math.sqrt(sum(v * v for v in value))
-        if norm < 1e-9:
-            raise ValueError("a carrier's rotation must not be zero")
-        return (value[0] / norm, value[1] / norm, value[2] / norm, value[3] / norm)
+    rotation: Quaternion = (1.0, 0.0, 0.0, 0.0)
 
 
 class Carrier(Model):

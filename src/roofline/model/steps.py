@@ -150,7 +150,7 @@ class FringeStep(Base):
     band_px: Annotated[float, Field(ge=1, le=400)] = 12.0
 
 
-MatteStep = Annotated[
+_OnMatte = (
     OutlineStep
     | ColourStep
     | BrushStep
@@ -160,9 +160,9 @@ MatteStep = Annotated[
     | GrowStep
     | FeatherStep
     | HairStep
-    | FringeStep,
-    Field(discriminator="do"),
-]
+    | FringeStep
+)
+MatteStep = Annotated[_OnMatte, Field(discriminator="do")]
 
 
 class InFrontOf(Model):
@@ -278,22 +278,7 @@ class GradeStep(Base, Grade):
 
 
 Step = Annotated[
-    OutlineStep
-    | ColourStep
-    | BrushStep
-    | DepthStep
-    | SilhouetteStep
-    | PlateStep
-    | GrowStep
-    | FeatherStep
-    | HairStep
-    | FringeStep
-    | FillStep
-    | CloneStep
-    | HealStep
-    | ExtendStep
-    | PaintedStep
-    | GradeStep,
+    _OnMatte | FillStep | CloneStep | HealStep | ExtendStep | PaintedStep | GradeStep,
     Field(discriminator="do"),
 ]
 MATTES = ("outline", "colour", "brush", "depth", "silhouette", "plate", "grow", "feather", "hair")

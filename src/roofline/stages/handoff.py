@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 from roofline.core.move.path import moments
@@ -27,6 +28,9 @@ from roofline.work.render import (
     video_file,
 )
 from roofline.work.scene import Textures, gather
+
+# one order makes its folder in the shot's while another, cancelled, takes the shot's away
+_FOLDERS = Lock()
 
 
 def deliver(
@@ -69,9 +73,10 @@ def undone(desk: Desk, order: Order) -> None:
     """Take away what an order that came to nothing has written."""
     if order.version is not None:
         folder = _folder(desk, order)
-        shutil.rmtree(folder, ignore_errors=True)
-        if folder.parent.is_dir() and not any(folder.parent.iterdir()):
-            folder.parent.rmdir()
+        with _FOLDERS:
+            shutil.rmtree(folder, ignore_errors=True)
+            if folder.parent.is_dir() and not any(folder.parent.iterdir()):
+                folder.parent.rmdir()
 
 
 def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
@@ -81,7 +86,8 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     alpha, depth = order.body.get("alpha", True), order.body.get("depth", False)  # not in orders of before
     snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, desk.engines)
     folder, name = _folder(desk, order), _name(shot, order)
-    folder.mkdir(parents=True, exist_ok=True)
+    with _FOLDERS:
+        folder.mkdir(parents=True, exist_ok=True)
     tell(0.0, "getting the plates ready")
 
     def told(done: int) -> None:
@@ -105,8 +111,9 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Carry out an order of a scene or a package. Broken off, it is begun anew."""
     shot, form = desk.orders.snapshot(order.id), order.body["form"]
     folder, name = _folder(desk, order), _name(shot, order)
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir(parents=True)
+    with _FOLDERS:
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
     out = folder / f"{name}.{form}"
     if form == "zip":
         tell(0.1, "packing")

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
-from roofline.core.light import to_display, to_linear
+from roofline.core.light import fraction, to_display, to_linear
 from roofline.core.throw.squared import Grid, Plane, Squared
 from roofline.errors import PlateError
 from roofline.formats import pictures
@@ -131,11 +131,7 @@ def _painted_only(
     shown = to_display(to_linear(pixels[..., :3]))
     differs = np.abs(shown - to_display(went[..., :3])).max(axis=2) > SAME
     differs |= went[..., 3] < 0.5  # what was bare may have been painted as black as it was
-    own = (
-        pixels[..., 3] / np.float32({"uint8": 255, "uint16": 65535}.get(str(pixels.dtype), 1))
-        if (pixels.shape[2] == 4)
-        else np.ones(differs.shape, np.float32)
-    )
+    own = fraction(pixels[..., 3]) if pixels.shape[2] == 4 else np.ones(differs.shape, np.float32)
     alpha = np.where(differs, own, 0)
     if not (alpha > 0.004).any():
         raise PlateError("Nothing on that picture differs from what went out, so there is nothing to lay over.")

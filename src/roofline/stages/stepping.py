@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 from collections.abc import Callable
 from typing import Any, Literal
@@ -18,9 +19,9 @@ from roofline.formats.face_pictures import spread
 from roofline.model.base import Model, Vec2, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.model.steps import OutlineStep, Step, Stroke
+from roofline.model.steps import OutlineStep, Step, Stroke, Tone
 from roofline.stages.photo import smaller
-from roofline.stages.plates import fit, plate_of, sized
+from roofline.stages.plates import box_of, fit, plate_of, sized
 from roofline.stages.shots import fresh_id
 from roofline.work.desk import Desk
 from roofline.work.plates import ShotWorld, whole_canvas
@@ -34,7 +35,7 @@ class NewPlate(Model):
     photo: str
     name: str | None = None
     steps: list[Step] = []
-    tone: Any = None
+    tone: Tone | None = None
 
 
 def make(desk: Desk, shot_id: str, new: NewPlate) -> str:
@@ -119,12 +120,9 @@ def _hold(shot: Shot, plate: Plate, step: Any) -> None:
     else:
         return
     w, h = sized(shot.photo(plate.photo))
-    p = np.clip(np.array(points), 0, [w, h])
-    low = np.maximum(np.floor(p.min(0) - margin), 0)
-    high = np.minimum(np.ceil(p.max(0) + margin), [w, h])
-    box: Vec4 = (float(low[0]), float(low[1]), float(high[0] - low[0]), float(high[1] - low[1]))
-    if box[2] >= 2 and box[3] >= 2 and plate.canvas != (0, 0, w, h):
-        fit(shot, plate, box)
+    if plate.canvas != (0, 0, w, h):
+        with contextlib.suppress(PlateError):  # nothing of it lies in the photo
+            fit(shot, plate, box_of(points, w, h, margin))
 
 
 def switch(desk: Desk, shot_id: str, plate_id: str, step_id: str, off: bool | None, place: int | None) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.massing.solids import Triangles, faces_of
-from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, step_done
+from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, looks_in_front, step_done
 from roofline.core.plates.worked import Canvas, Worked
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
@@ -89,7 +89,7 @@ class Engines:
 
     def _seen_key(self, shot: Shot, plate: Plate) -> list[Any]:
         """What of the set and of other photos a plate's steps can see. Cut-outs count for what stands in front only."""
-        front = "in_front_of" in plate.model_dump_json(include={"steps"})
+        front = any(looks_in_front(s) for s in plate.steps)
         flats = {s.id for s in shot.solids if isinstance(s, Flat)}
         solids = [self.solid_key(s) for s in shot.solids if front or s.id not in flats]
         photos = [[p.file, self._camera(p)] for p in shot.photos]

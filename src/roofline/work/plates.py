@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
+from roofline.core.light import fraction
 from roofline.core.massing.kinds import Flat
 from roofline.core.moment import still
 from roofline.core.plates.worked import Canvas, Face, Matte, Worked, resampled
@@ -63,21 +64,20 @@ class ShotWorld:
             raise PlateError(f"There is no surface '{targets[0]}' in the set.")
         return out
 
-    def _shares(
-        self, canvas: Canvas, engine: Engine, drawn: NDArray[np.bool_], what: Callable[[NDArray], NDArray]
-    ) -> Matte:
-        """The share of each pixel where the nearest of the drawn faces (F,) is what is asked for."""
+    def _shares(self, canvas: Canvas, engine: Engine, what: Callable[..., NDArray], *drawn: NDArray[np.bool_]) -> Matte:
+        """The share of each pixel, by samples, where something holds: ``what`` is given, for each mask of drawn faces
+        (F,), the nearest of these faces at every sample, −1 where there is none."""
         view, (w, h) = self._view(canvas), canvas.size
         out, rows = np.zeros((h, w), np.float32), max(1, ROWS // (w * FINER * FINER))
         q = engine.geometry.pieces
-        number = np.where(drawn[q.face], q.face, np.int32(-1)).astype(np.int32)
+        numbers = [np.where(d[q.face], q.face, np.int32(-1)).astype(np.int32) for d in drawn]
         for top in range(0, h, rows):
             n = min(rows, h - top)
             centre = view.centre[0] * FINER, (view.centre[1] - top) * FINER
             band = View(w * FINER, n * FINER, view.focal * FINER, centre, view.rotation, view.position)
-            found = rasterise(engine.nearest_cast(still(band)), number, band.width, band.height)
-            hit = what(found).astype(np.float32)
-            out[top : top + n] = hit.reshape(n, FINER, w, FINER).mean((1, 3))
+            cast = engine.nearest_cast(still(band))
+            hit = what(*(rasterise(cast, number, band.width, band.height) for number in numbers))
+            out[top : top + n] = hit.astype(np.float32).reshape(n, FINER, w, FINER).mean((1, 3))
         return out
 
     def _bounds(self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> tuple[slice, slice]:
@@ -108,7 +108,7 @@ class ShotWorld:
         drawn = mine | ~(g.cutout | away)
 
         def look(part: Canvas) -> Matte:
-            return self._shares(part, engine, drawn, lambda f: mine[f] & (f >= 0))
+            return self._shares(part, engine, lambda f: mine[f] & (f >= 0), drawn)
 
         return self._where_seen(canvas, engine, mine, look)
 
@@ -118,17 +118,16 @@ class ShotWorld:
         return self._where_seen(canvas, engine, mine, lambda part: self._before(targets, part, engine, mine))
 
     def _before(self, targets: Sequence[str], canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> Matte:
-        g = engine.geometry
-        alone = self._shares(canvas, engine, mine, lambda f: f >= 0)
-        others = self._shares(canvas, engine, mine | ~g.cutout, lambda f: ~mine[f] & (f >= 0))
-        out = np.where(alone > 0, others, 0).astype(np.float32)
+        def hidden(alone: NDArray, nearest: NDArray) -> NDArray:  # one of them would be seen, and another one is
+            return (alone >= 0) & (nearest >= 0) & ~mine[nearest]
+
+        out = self._shares(canvas, engine, hidden, mine, mine | ~engine.geometry.cutout)
         for solid in self.shot.solids:
             if not isinstance(solid, Flat) or solid.id in targets:
                 continue
-            flat = self._faces([solid.id], engine)
-            quad = self._shares(canvas, engine, mine | flat, lambda f, flat=flat: flat[f] & (f >= 0))  # type: ignore[misc]
+            quad = self._shares(canvas, engine, hidden, mine, mine | self._faces([solid.id], engine))
             if quad.any():
-                out = np.maximum(out, np.where(alone > 0, quad * self._cut(solid.id, canvas), 0))
+                out = np.maximum(out, quad * self._cut(solid.id, canvas))
         return out
 
     def _cut(self, solid: str, canvas: Canvas) -> Matte:
@@ -160,8 +159,7 @@ class ShotWorld:
     def depth_picture(self, file: str, canvas: Canvas) -> NDArray[np.float32]:
         photo = self.shot.photo(self.own.photo)
         grey = pictures.read(self.engines.read(file), "The depth picture")[..., 0]
-        top = {np.dtype(np.uint8): 255.0, np.dtype(np.uint16): 65535.0}.get(grey.dtype, 1.0)
-        values = np.ascontiguousarray(grey, dtype=np.float32) / np.float32(top)
+        values = np.ascontiguousarray(fraction(grey))
         h, w = values.shape
         whole = Canvas(0, 0, float(photo.width or w), float(photo.height or h), (w, h))
         return np.asarray(resampled(values, whole, canvas))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -267,11 +267,7 @@ def ways_out(engines: Engines, shot: Shot, told: Told = lambda done, what: None,
     if fraction >= 1:
         return found
     found.ways.append(part)
-    for n, (kind, way) in enumerate(_rest(), 1):
+    for n, (kind, way) in enumerate(WAYS.items(), 1):
         told(n / 6, f"another way: {kind}")
         found.ways.append(way(shot, judge, engine))
     return found
-
-
-def _rest() -> Iterator[tuple[Kind, Callable[[Shot, _Judge, Engine], Way]]]:
-    yield from WAYS.items()

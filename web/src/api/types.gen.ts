@@ -3943,11 +3943,8 @@ export interface components {
              * @default []
              */
             steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
-            /**
-             * Tone
-             * @default null
-             */
-            tone: unknown;
+            /** @default null */
+            tone: components["schemas"]["Tone"] | null;
         };
         /** NewShot */
         NewShot: {

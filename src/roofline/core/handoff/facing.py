@@ -15,7 +15,7 @@ from roofline.core.moment import Moment
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.squared import Grid, Plane
 
-SPARE = 1.2  # texels along a delivered pixel
+SPARE = 1.12  # texels along a delivered pixel: what one bilinear look-up shows best
 LOOKS, ACROSS = 16, 320  # frames that are looked at, and pixels across each
 LEAST, MOST, UNSEEN = 4, 4096, 48  # texels of a side; the longer side of a face that no frame shows
 WHOLE = 512 * 512  # texels: a smaller tile is not divided

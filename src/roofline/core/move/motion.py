@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation, Slerp
 from roofline.core.camera import Array
 from roofline.core.massing.solids import faces_of
 from roofline.core.moment import Pose
-from roofline.core.move.travel import carrier_at, travelled
+from roofline.core.move.travel import carrier_at, travelled, turn_between
 from roofline.model.massing import Motion, SolidBase
 from roofline.model.shot import Shot
 
@@ -83,7 +83,4 @@ def _facing(shot: Shot, path: Path, motion: Motion, pivot: Array, at: Array, eye
     if motion.faces_lens == "rise":
         angle = np.arctan2(now[0], now[2]) - np.arctan2(before[0], before[2])
         return Rotation.from_rotvec([0.0, angle, 0.0])
-    a, b = (np.asarray(v / max(float(np.linalg.norm(v)), 1e-12)) for v in (before, now))
-    axis, cosine = np.cross(a, b), float(np.clip(a @ b, -1, 1))
-    size = float(np.linalg.norm(axis))
-    return Rotation.identity() if size < 1e-12 else Rotation.from_rotvec(axis / size * np.arctan2(size, cosine))
+    return turn_between(before, now)

@@ -17,7 +17,7 @@ from roofline.model.base import VERDICTS
 from roofline.model.move import Limits
 from roofline.model.shot import Shot
 
-BARE, SMEARED = VERDICTS.index("bare"), VERDICTS.index("smeared")
+BARE = VERDICTS.index("bare")
 LARGEST = 12_000  # pixels of a side of a mask, and of a squared-up one
 TALL = 400_000_000  # pixels of a mask
 SQUARED = 200.0  # pixels a metre of a squared-up mask, at most

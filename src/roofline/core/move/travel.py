@@ -86,13 +86,9 @@ def aimed_at(shot: Shot) -> Array:
     raise MoveError(f"The camera aims at the piece '{aim.solid}', which is not there any more: aim at another one.")
 
 
-def towards(direction: Array) -> Array:
-    """A level camera that looks along a direction: rotation camera → world (3, 3), its columns right, down, ahead."""
-    ahead = direction / max(float(np.linalg.norm(direction)), 1e-12)
-    right = np.cross(ahead, [0.0, 1.0, 0.0])
-    size = float(np.linalg.norm(right))
-    right = right / size if size > 1e-9 else np.array([1.0, 0.0, 0.0])
-    return np.column_stack([right, np.cross(ahead, right), ahead])
+def turn_between(one: Array, other: Array) -> Rotation:
+    """The least turn that takes one direction (3,) to another."""
+    return Rotation.align_vectors([other], [one])[0]
 
 
 def _aimed(shot: Shot, path: Path, place: Place) -> Place:
@@ -110,14 +106,8 @@ def _aimed(shot: Shot, path: Path, place: Place) -> Place:
     if seen[2] <= 1e-9 or np.linalg.norm(point - place.position) < 1e-6:
         return place
     ray = np.array([seen[0] / seen[2] * start.focal / place.focal, seen[1] / seen[2] * start.focal / place.focal, 1.0])
-    ray /= np.linalg.norm(ray)
-    now = place.rotation @ ray
-    wanted = (point - place.position) / np.linalg.norm(point - place.position)
-    axis, cosine = np.cross(now, wanted), float(np.clip(now @ wanted, -1, 1))
-    size = float(np.linalg.norm(axis))
-    if size < 1e-12:
-        return place
-    turn = Rotation.from_rotvec(axis / size * np.arctan2(size, cosine) * shot.move.aim_share)
+    least = turn_between(place.rotation @ ray, point - place.position)
+    turn = Rotation.from_rotvec(least.as_rotvec() * shot.move.aim_share)
     return Place(place.position, turn.as_matrix() @ place.rotation, place.focal)
 
 

@@ -9,13 +9,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
+from roofline.core.light import D65, SRGB_TO_XYZ
 from roofline.core.throw.threads import ALONE, side_by_side
-
-# linear light with sRGB's primaries → CIE XYZ, white D65 (IEC 61966-2-1)
-TO_XYZ = np.array(
-    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
-)
-WHITE = TO_XYZ.sum(1)
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -86,12 +81,12 @@ def _rows(linear, picks, to_xyz, white, begin, end, out):  # type: ignore[no-unt
 def labs(linear: Array) -> Array:
     """CIE L*a*b* (N, 3) of colours (N, 3) in linear light."""
     colours = np.asarray(linear, dtype=np.float64).reshape(-1, 3)
-    return np.array([lab(c[0], c[1], c[2], TO_XYZ, WHITE) for c in colours])
+    return np.array([lab(c[0], c[1], c[2], SRGB_TO_XYZ, D65) for c in colours])
 
 
 def away_from(linear: NDArray[np.float32], picks: Array) -> NDArray[np.float32]:
     """ΔE 2000 (H, W) of a picture (H, W, 3) in linear light from the nearest of some colours (N, 3), CIE L*a*b*."""
     out = np.empty(linear.shape[:2], dtype=np.float32)
     picked = np.ascontiguousarray(picks, dtype=np.float64)
-    side_by_side(lambda a, b: _rows(linear, picked, TO_XYZ, WHITE, a, b, out), linear.shape[0], out.size > ALONE)
+    side_by_side(lambda a, b: _rows(linear, picked, SRGB_TO_XYZ, D65, a, b, out), linear.shape[0], out.size > ALONE)
     return out

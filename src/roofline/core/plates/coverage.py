@@ -75,12 +75,12 @@ def _accumulate(x0, y0, x1, y1, out):  # type: ignore[no-untyped-def]
     sign = 1.0
     if y0 > y1:
         x0, y0, x1, y1, sign = x1, y1, x0, y0, -1.0
-    slope = (x1 - x0) / (y1 - y0)
+    rise, run = y1 - y0, x1 - x0
     for row in range(max(0, int(np.floor(y0))), min(height, int(np.ceil(y1)))):
         top, bottom = max(y0, float(row)), min(y1, row + 1.0)
         if bottom <= top:
             continue
-        a, b = x0 + (top - y0) * slope, x0 + (bottom - y0) * slope
+        a, b = x0 + (top - y0) / rise * run, x0 + (bottom - y0) / rise * run  # a slope may be without end
         share = sign * (bottom - top)
         low, high = min(a, b), max(a, b)
         if high <= 0:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
-from roofline.core.plates.colours import TO_XYZ, WHITE
+from roofline.core.light import D65, SRGB_TO_XYZ
 from roofline.model.steps import Grade
 
 # CAT16's sharpened cone responses (Li et al. 2017)
@@ -26,7 +26,7 @@ def planckian(mired: float) -> Array:
 
 def white_of(temperature: float, tint: float) -> Array:
     """CIE XYZ of the white that D65 is taken to: so many mired warmer along the locus, so far across it to magenta."""
-    x, y, z = WHITE
+    x, y, z = D65
     uv = np.array([4 * x, 6 * y]) / (x + 15 * y + 3 * z)
     here = planckian(NEUTRAL + temperature)
     along = planckian(NEUTRAL + temperature + 1) - planckian(NEUTRAL + temperature - 1)
@@ -41,8 +41,8 @@ def adaptation(temperature: float, tint: float) -> Array:
     """Matrix (3, 3) on linear RGB that takes white to another (CAT16, complete adaptation)."""
     if temperature == 0 and tint == 0:
         return np.eye(3)
-    gains = (CAT16 @ white_of(temperature, tint)) / (CAT16 @ WHITE)
-    return np.asarray(np.linalg.inv(TO_XYZ) @ np.linalg.inv(CAT16) @ np.diag(gains) @ CAT16 @ TO_XYZ)
+    gains = (CAT16 @ white_of(temperature, tint)) / (CAT16 @ D65)
+    return np.asarray(np.linalg.inv(SRGB_TO_XYZ) @ np.linalg.inv(CAT16) @ np.diag(gains) @ CAT16 @ SRGB_TO_XYZ)
 
 
 def graded(linear: NDArray[np.float32], grade: Grade) -> NDArray[np.float32]:

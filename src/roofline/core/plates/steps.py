@@ -40,8 +40,12 @@ def looks_at_set(step: Any) -> bool:
     """Whether a step's result hangs on the set or on other photos."""
     if isinstance(step, (m.SilhouetteStep, m.DepthStep)) or getattr(step, "on", None) or getattr(step, "photo", None):
         return True
-    where = getattr(step, "where", None)
-    return isinstance(where, m.InFrontOf) or any(looks_at_set(s) for s in where or ())
+    return looks_in_front(step) or any(looks_at_set(s) for s in getattr(step, "where", None) or ())
+
+
+def looks_in_front(step: Any) -> bool:
+    """Whether a step asks what stands in front of surfaces: cut-outs and their mattes count then."""
+    return isinstance(getattr(step, "where", None), m.InFrontOf)
 
 
 def noted(worked: Worked, steps: Sequence[Any]) -> Worked:
@@ -165,6 +169,8 @@ def _where(worked: Worked, step: m.FillStep, world: World) -> Matte:
 
 def _fill(worked: Worked, step: m.FillStep, world: World) -> Worked:
     where = _where(worked, step, world)
+    if not (where > 0.004).any():  # what stood there may have been moved away: that closes no shot
+        return worked.noted(step.id, "There is nothing to fill: nothing is marked, or nothing stands there.")
     if step.how == "photo":
         if step.photo is None:
             raise PlateError("say which photo it is to be taken from.")

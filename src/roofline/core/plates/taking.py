@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.light import even, stored, to_display
+from roofline.core.light import even, linear_of, stored, to_display
 from roofline.core.plates.filling import Sheet
 from roofline.core.plates.membrane import meeting
 from roofline.core.plates.strokes import laid
@@ -124,40 +124,28 @@ def take(worked: Worked, step: CloneStep | HealStep, world: World) -> Worked:
     return Worked(worked.canvas, pixels, worked.matte, worked.notes)
 
 
-def _masked(alpha: NDArray | None, shape: tuple[int, ...]) -> NDArray[np.float32]:
-    return np.ones(shape[:2], np.float32) if alpha is None else alpha
-
-
 def painted(worked: Worked, picture: NDArray, alpha: NDArray | None, face: Face | None) -> Worked:
     """A plate with a picture laid over it: over its canvas, or over a face's bounds."""
     w, h = worked.canvas.size
-    shown, cover = even(picture), _masked(alpha, picture.shape)
-    if face is None:
-        if (picture.shape[1], picture.shape[0]) != (w, h):
-            raise PlateError(
-                f"The painted picture is {picture.shape[1]} × {picture.shape[0]} px, the plate {w} × {h} px: "
-                "bring it back in the size that it was taken out in."
-            )
-        at, new = (slice(0, h), slice(0, w)), shown
-    else:
-        step = (face.high - face.low) / [picture.shape[1], picture.shape[0]]
+    wide, tall = picture.shape[1], picture.shape[0]
+    new, cover = even(picture), np.ones((tall, wide), np.float32) if alpha is None else alpha
+    if face is not None:
+        step = (face.high - face.low) / [wide, tall]
         to_metres = np.array([[step[0], 0, face.low[0]], [0, -step[1], face.high[1]], [0, 0, 1.0]])
-        back = np.linalg.inv(face.to_grid @ to_metres)
-        sheet = Sheet(np.linalg.inv(back), (picture.shape[1], picture.shape[0]), face.low, face.high, float(step[0]))
-        new = sheet.given(shown, (w, h))
+        sheet = Sheet(face.to_grid @ to_metres, (wide, tall), face.low, face.high, float(step[0]))
+        new = sheet.given(new, (w, h))
         cover = np.clip(sheet.given(cover, (w, h), cv2.INTER_LINEAR, cv2.BORDER_CONSTANT), 0, 1)
-        at = (slice(0, h), slice(0, w))
+    elif (wide, tall) != (w, h):
+        raise PlateError(
+            f"The painted picture is {wide} × {tall} px, the plate {w} × {h} px: "
+            "bring it back in the size that it was taken out in."
+        )
     before = worked.pixels
     old = even(before)
     if picture.dtype != before.dtype and picture.dtype == np.float32:
         new = to_display(new * np.abs(new))
     elif before.dtype == np.float32 and picture.dtype != np.float32:
-        new = np.sqrt(np.maximum(_linear(new), 0))
+        new = np.sqrt(linear_of(np.maximum(new, 0)))
     share = cover[..., None]
-    pixels = before.copy()
-    pixels[at] = np.where(share > 0, stored((old + share * (new - old)).astype(np.float32), before), before)
+    pixels = np.where(share > 0, stored((old + share * (new - old)).astype(np.float32), before), before)
     return Worked(worked.canvas, pixels, worked.matte, worked.notes)
-
-
-def _linear(display: NDArray) -> NDArray:
-    return np.where(display <= 0.04045, display / 12.92, ((np.maximum(display, 0) + 0.055) / 1.055) ** 2.4)

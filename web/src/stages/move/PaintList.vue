@@ -1,33 +1,14 @@
 <script setup lang="ts">
 /** What the move shows and no plate covers: looked for on demand, filled by one press, masks and a table out. */
 import { ElButton } from 'element-plus'
-import { ref, watch } from 'vue'
+import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Schemas } from '../../api/client'
-import { useShot } from '../../state/shot'
+import { useAsked } from './useAsked'
 
-const s = useShot()
+const { s, found, busy, look } = useAsked<Schemas['PaintList']>('/paint-list', (p) => p.regions !== null)
 const router = useRouter()
-const regions = ref<Schemas['Entry'][] | null>(null)
-const busy = ref(false)
-const asked = ref(false)
-async function get() {
-  const response = await fetch(`/api/shots/${s.id}/paint-list`).catch(() => null)
-  if (response?.ok) regions.value = ((await response.json()) as Schemas['PaintList']).regions
-}
-watch(
-  () => s.state?.revision,
-  () => {
-    if (regions.value) void get() // what was never looked for is not asked about
-  },
-)
-async function look() {
-  busy.value = true
-  asked.value = true
-  const job = await s.work('/paint-list')
-  busy.value = false
-  if (job?.state === 'done') await get()
-}
+const regions = computed(() => found.value?.regions ?? null)
 async function fill(numbers: number[] | null) {
   busy.value = true
   const done = await s.change('POST', '/paint-list/fill', { numbers })
@@ -49,7 +30,7 @@ const plates = () => void router.push(`/shot/${s.id}/plates`)
   <section class="section" data-paint-list>
     <h2>Paint list</h2>
     <p v-if="!regions" class="quiet">
-      {{ asked ? 'The move has changed since it was looked at.' : 'Which surfaces frames show that no plate covers.' }}
+      {{ found ? 'The move has changed since it was looked at.' : 'Which surfaces frames show that no plate covers.' }}
     </p>
     <p v-else-if="!regions.length" class="quiet">Nothing that the move shows is bare.</p>
     <ol v-else class="regions">

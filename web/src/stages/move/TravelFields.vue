@@ -115,12 +115,3 @@ const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name
     </p>
   </section>
 </template>
-
-<style scoped>
-.said {
-  display: grid;
-  grid-template-columns: 48px 1fr;
-  align-items: center;
-  margin: 3px 0;
-}
-</style>

@@ -1,30 +1,11 @@
 <script setup lang="ts">
 /** Six ways out of a move that does not hold, each with what it costs; one press takes it. */
 import { ElButton } from 'element-plus'
-import { ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
-import { useShot } from '../../state/shot'
+import { useAsked } from './useAsked'
 import { costOf, TITLES } from './ways'
 
-const s = useShot()
-const found = ref<Schemas['WaysState'] | null>(null)
-const busy = ref(false)
-async function get() {
-  const response = await fetch(`/api/shots/${s.id}/ways`).catch(() => null)
-  if (response?.ok) found.value = (await response.json()) as Schemas['WaysState']
-}
-watch(
-  () => s.state?.revision,
-  () => {
-    if (found.value?.ways || found.value?.fraction === 1) void get() // what was never looked for is not asked about
-  },
-)
-async function look() {
-  busy.value = true
-  const job = await s.work('/ways')
-  busy.value = false
-  if (job?.state === 'done') await get()
-}
+const { s, found, busy, look } = useAsked<Schemas['WaysState']>('/ways', (w) => w.ways !== null)
 const take = (kind: string) => s.change('POST', `/ways/${kind}`)
 const named = (id: string) => s.shot.solids.find((x) => x.id === id)?.name ?? id
 </script>

@@ -4,20 +4,14 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Plate } from '../../api/client'
 import { useShot } from '../../state/shot'
+import { facesOf } from './faces'
 
 const props = defineProps<{ plate: Plate }>()
 const s = useShot()
 const face = ref('')
 const file = ref<HTMLInputElement>()
 const form = ref<'png16' | 'exr'>('png16')
-const faces = computed(() =>
-  (s.state?.shapes ?? [])
-    .filter((x) => !x.cutout)
-    .flatMap((x) => {
-      const name = s.shot.solids.find((y) => y.id === x.id)?.name ?? x.id
-      return [...new Set(x.names)].map((n) => ({ id: `${x.id}/${n}`, name: `${name}, ${n}` }))
-    }),
-)
+const faces = computed(() => facesOf(s))
 const link = computed(
   () => `/api/shots/${s.id}/plates/${props.plate.id}/squared?face=${encodeURIComponent(face.value)}&form=${form.value}`,
 )

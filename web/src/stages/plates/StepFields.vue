@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import type { Plate } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import { facesOf } from './faces'
 import { drawing, loopOf } from './outline'
 import {
   brush,
@@ -26,14 +27,7 @@ const figures = computed(() => FIGURES[props.step.do] ?? [])
 const figure = (f: Field) => (props.step as unknown as Record<string, number>)[f.key]
 const set = (change: object) => changeStep(s, props.plate.id, { ...props.step, ...change } as Step)
 const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
-const faces = computed(() =>
-  (s.state?.shapes ?? [])
-    .filter((x) => !x.cutout)
-    .flatMap((x) => {
-      const name = s.shot.solids.find((y) => y.id === x.id)?.name ?? x.id
-      return [...new Set(x.names)].map((n) => ({ id: `${x.id}/${n}`, name: `${name}, ${n}` }))
-    }),
-)
+const faces = computed(() => facesOf(s))
 const others = computed(() =>
   s.shot.plates.filter((p) => p.id !== props.plate.id && !madeOf(s.shot, p, props.plate.id)),
 )
@@ -266,11 +260,6 @@ function takeBack() {
 }
 .fields p {
   margin: 0;
-}
-.said {
-  display: grid;
-  grid-template-columns: 48px 1fr;
-  align-items: center;
 }
 .rgb {
   display: grid;

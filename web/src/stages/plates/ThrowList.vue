@@ -2,11 +2,12 @@
 /** What is thrown on what, in the order in which throws are tried. */
 import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
-import type { Throw } from '../../api/client'
+import type { Schemas, Throw } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import { changeThrow } from './outline'
 import PlateTag from './PlateTag.vue'
+import { FIGURES, PLAIN } from './steps'
 
 const s = useShot()
 const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
@@ -30,21 +31,9 @@ const setTargets = (t: Throw, now: string[]) =>
     add: now.filter((x) => !t.targets.includes(x)),
     drop: t.targets.filter((x) => !now.includes(x)),
   })
-const PLAIN = {
-  exposure: 0,
-  temperature: 0,
-  tint: 0,
-  saturation: 1,
-  slope: [1, 1, 1] as [number, number, number],
-  offset: [0, 0, 0] as [number, number, number],
-  power: [1, 1, 1] as [number, number, number],
-}
-const FIGURES = [
-  ['exposure', 'Exposure', 'stops', 2],
-  ['temperature', 'Warmer by', 'mired', 1],
-  ['saturation', 'Saturation', '×', 2],
-] as const
-const grade = (t: Throw, change: Partial<typeof PLAIN>) =>
+type Looks = Schemas['Grade']
+const figure = (t: Throw, key: string) => (t.grade ?? PLAIN)[key as 'exposure']
+const grade = (t: Throw, change: Partial<Looks>) =>
   changeThrow(s, t.plate, { grade: { ...PLAIN, ...t.grade, ...change } })
 </script>
 
@@ -87,15 +76,15 @@ const grade = (t: Throw, change: Partial<typeof PLAIN>) =>
             @change="(v) => changeThrow(s, t.plate, { opacity: v! / 100 })"
           />
           <NumberField
-            v-for="[key, label, unit, digits] in FIGURES"
-            :key="key"
-            :label="label"
-            :model-value="t.grade?.[key] ?? PLAIN[key]"
-            :unit="unit"
-            :digits="digits"
-            :min="key === 'saturation' ? 0 : -200"
-            :max="key === 'saturation' ? 10 : key === 'exposure' ? 20 : 200"
-            @change="(v) => grade(t, { [key]: v! })"
+            v-for="f in FIGURES.grade"
+            :key="f.key"
+            :label="f.label"
+            :model-value="figure(t, f.key)"
+            :unit="f.unit"
+            :digits="f.digits"
+            :min="f.min"
+            :max="f.max"
+            @change="(v) => grade(t, { [f.key]: v! })"
           />
           <ElButton v-if="t.grade" @click="changeThrow(s, t.plate, { ungraded: true })">Take its grade off</ElButton>
           <div class="row">

@@ -101,6 +101,17 @@ export const FIGURES: Partial<Record<Kind, Field[]>> = {
   ],
 }
 
+/** A grade that changes nothing. */
+export const PLAIN: Schemas['Grade'] = {
+  exposure: 0,
+  temperature: 0,
+  tint: 0,
+  saturation: 1,
+  slope: [1, 1, 1],
+  offset: [0, 0, 0],
+  power: [1, 1, 1],
+}
+
 /** A step as it is put in first. */
 export function fresh(kind: Kind, shot: Shot, plate: Plate): Step | null {
   const id = `s${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`
@@ -109,10 +120,6 @@ export function fresh(kind: Kind, shot: Shot, plate: Plate): Step | null {
   const solid = shot.solids.find((s) => s.kind !== 'flat')
   const other = shot.plates.find((p) => p.id !== plate.id && p.photo === plate.photo && !madeOf(shot, p, plate.id))
   const taken = { strokes: [], offset: [120, 0] as Vec2, offset_m: null, plate: null, photo: null, on: null }
-  const cdl = { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1] } as Pick<
-    Schemas['GradeStep'],
-    'slope' | 'offset' | 'power'
-  >
   switch (kind) {
     case 'brush':
       return { ...base, do: 'brush', mode, strokes: [] }
@@ -140,7 +147,7 @@ export function fresh(kind: Kind, shot: Shot, plate: Plate): Step | null {
     case 'extend':
       return { ...base, do: 'extend', left: 0, top: 0, right: 0, bottom: 0, how: 'texture' }
     case 'grade':
-      return { ...base, do: 'grade', exposure: 0, temperature: 0, tint: 0, saturation: 1, ...cdl, where: null }
+      return { ...base, do: 'grade', ...PLAIN, where: null }
     default:
       return null
   }

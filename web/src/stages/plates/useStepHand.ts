@@ -15,7 +15,6 @@ export function useStepHand(s: ReturnType<typeof useShot>) {
     return x.do === 'fill' && Array.isArray(x.where) && x.where[0]?.do === 'brush'
   })
   const picks = computed(() => openStep.value === 'colour' || step.value?.do === 'colour')
-  const busy = ref(false)
 
   /** Where a clone takes from, seen from a place on the picture. */
   const source = (at: Vec2): Vec2 | null => {
@@ -110,5 +109,5 @@ export function useStepHand(s: ReturnType<typeof useShot>) {
     return a && b ? Math.hypot(b[0] - a[0], b[1] - a[1]) : 0.01
   }
   const drop = () => (stroke.value = null)
-  return { step, stroke, draws, picks, marked, source, down, move, up, drop, busy }
+  return { step, stroke, draws, picks, marked, source, down, move, up, drop }
 }
