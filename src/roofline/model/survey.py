@@ -157,6 +157,7 @@ class SurveyResult(Model):
     effect: Effect | None = None
     advice: list[Advice] = []
     position_sigma_m: Vec3 | None = None  # of a photo joined to another one's world
+    rivals: list[Vec3] = []  # where else it may have been taken from: within chance the shared points bear that as well
     stands_in: list[Literal["lens", "horizon", "eye"]] = []  # which figures rest on an assumption
 
 

@@ -5230,6 +5230,15 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Rivals
+             * @default []
+             */
+            rivals: [
+                number,
+                number,
+                number
+            ][];
             /** Rms Px */
             rms_px: number;
             sigma: components["schemas"]["SurveySigma"];

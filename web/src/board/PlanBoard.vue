@@ -3,7 +3,8 @@
 import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../api/client'
-import { fitted, grown, hullOf, type Area, type Place } from './planArea'
+import PlanPhotos from './PlanPhotos.vue'
+import { cone, fitted, grown, hullOf, type Area, type Place } from './planArea'
 import { begin } from '../hand/gesture'
 import { useKeys } from '../hand/keys'
 import { usePanZoom } from './usePanZoom'
@@ -37,7 +38,7 @@ const host = ref<HTMLElement>()
 const UNIT = 100 // sheet units a metre
 const STILL = 2 // pixels that a press may slip
 const places = (): Place[] => [
-  ...props.photos.flatMap((p) => (p.camera?.position ? [p.camera.position] : [])),
+  ...props.photos.flatMap((p) => (p.camera?.position ? [p.camera.position, ...(p.result?.rivals ?? [])] : [])),
   ...(props.keys ?? []).map((k) => k.position),
 ]
 const opened = () => fitted(props.shapes, props.grounds ?? [], places())
@@ -105,31 +106,16 @@ const grid = computed(() => {
   }
   return d
 })
-function cone(position: number[], r: number[][], half: number, reach: number) {
-  const side = (sign: number) => {
-    const d = [r[2][0] + sign * half * r[0][0], 0, r[2][2] + sign * half * r[0][2]]
-    return [position[0] + d[0] * reach, 0, position[2] + d[2] * reach]
-  }
-  return line([side(-1), position, side(1)])
-}
-const stands = computed(() =>
-  props.photos
-    .filter((p) => p.camera?.position)
-    .map((p) => ({
-      id: p.id,
-      name: p.name,
-      at: flat(p.camera!.position as Vec3),
-      d: cone(p.camera!.position!, p.camera!.rotation as number[][], p.camera!.width / 2 / p.camera!.focal_px, 60),
-    })),
-)
 const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
 const nowCone = computed(() =>
   props.now
-    ? cone(
-        props.now.position,
-        props.now.rotation as number[][],
-        (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px,
-        9,
+    ? line(
+        cone(
+          props.now.position,
+          props.now.rotation as number[][],
+          (props.deliveredWidth ?? 1920) / 2 / props.now.focal_px,
+          9,
+        ),
       )
     : '',
 )
@@ -222,14 +208,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
           @pointerdown="press(o.id, $event)"
         />
       </g>
-      <g v-for="p in stands" :key="p.id">
-        <path :d="p.d" class="cone" />
-        <path
-          :d="`M${p.at[0] - 5} ${p.at[1] + 4}L${p.at[0]} ${p.at[1] - 5}L${p.at[0] + 5} ${p.at[1] + 4}Z`"
-          class="place"
-        />
-        <text :x="p.at[0] + 8" :y="p.at[1] + 14">{{ p.name }}</text>
-      </g>
+      <PlanPhotos :photos="photos" :flat="flat" :line="line" />
       <rect
         v-for="c in corners"
         :key="`corner${c.index}`"
@@ -332,11 +311,6 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
   fill: none;
   stroke: var(--ink-soft);
   stroke-dasharray: 2 4;
-}
-.place {
-  fill: #f4f2ed;
-  stroke: var(--ink);
-  stroke-width: 1.4;
 }
 .track {
   pointer-events: none;

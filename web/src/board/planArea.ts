@@ -60,3 +60,12 @@ export function hullOf(points: number[][]): number[][] {
   }
   return [...half(p), ...half([...p].reverse())]
 }
+
+/** What a lens sees in plan: from its left border by where it stands to its right one, as places `reach` metres off. */
+export function cone(position: Place, rotation: number[][], half: number, reach: number): number[][] {
+  const side = (sign: number) => {
+    const d = [rotation[2][0] + sign * half * rotation[0][0], rotation[2][2] + sign * half * rotation[0][2]]
+    return [position[0] + d[0] * reach, 0, position[2] + d[1] * reach]
+  }
+  return [side(-1), [...position], side(1)]
+}

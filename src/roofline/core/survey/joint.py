@@ -9,9 +9,11 @@ from typing import Any
 import numpy as np
 
 from roofline.core.camera import Array
-from roofline.core.survey.placing import Member, best_joint, near_states, singles, with_points
+from roofline.core.survey.doubts import points_left_out, widened, words
+from roofline.core.survey.placing import Joint, Member, best_joint, near_states, singles, with_points
 from roofline.core.survey.scale import Placed, place
-from roofline.core.survey.solve import camera_of, check_edges, covariance_of, report, solve, spread_of
+from roofline.core.survey.solve import camera_of, check_edges, report, solve
+from roofline.core.survey.spread import covariance_of, spread_of
 from roofline.core.survey.state import State, TiedPoint
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError
@@ -81,12 +83,13 @@ def solve_together(
             )
     system = System([m.given for m in members], lens_of, tied, standpoint_of, heights)
     if begun and near:
-        state, weight = system.robust(_beside(system, begun, members, near), wide=False)
+        joint = Joint(*system.robust(_beside(system, begun, members, near), wide=False), {})
     else:
-        state, weight = best_joint(system, alone, [m.name for m in members])
-    spread = spread_of(system, state, weight)
-    covariance = covariance_of(system, state, weight) * spread**2
-    return _told(system, state, weight, covariance, members, used, only)
+        joint = best_joint(system, alone, [m.name for m in members])
+    left_out = points_left_out(system, joint.weight)
+    with_out = with_points(system, joint.state).points
+    joint.state.points[left_out] = with_out[left_out]  # where the rays that see them pass nearest
+    return _told(system, joint, members, used, only)
 
 
 def _beside(system: System, alone: list[State], members: list[Member], near: dict[str, Camera]) -> State:
@@ -190,15 +193,27 @@ def _lens_only(members: list[Member], lens_of: list[int], alone: list[State], on
     )
 
 
-def _told(
-    system: System,
-    state: State,
-    weight: Array,
-    covariance: Array,
-    members: list[Member],
-    ties: list[Tie],
-    only: str | None,
-) -> Together:
+def _place_told(
+    system: System, joint: Joint, i: int, covariance: Array, metres: float, shift: Array, names: list[str]
+) -> dict[str, Any]:
+    """What is known of where photo i was taken from: errors, rivals, warnings."""
+    at = system.slices.get(f"position{system.standpoint_of[i]}")
+    if at is None:
+        return {"warnings": []}
+    s = np.sqrt(np.maximum(np.diag(covariance)[at], 0)) * metres * widened(system, joint, i)
+    away = float(np.linalg.norm((joint.state.position[i] - [0, 1, 0]) * metres))
+    large = float(s.max()) if s.max() > 0.3 * max(away, 0.2) else 0.0
+    rivals = [r.position[i] * metres + shift for r in joint.rivals.get(i, [])]
+    return {
+        "position_sigma_m": tuple(s.tolist()),
+        "rivals": [tuple(r.tolist()) for r in rivals],
+        "warnings": words(system, joint, i, names, large, rivals),
+    }
+
+
+def _told(system: System, joint: Joint, members: list[Member], ties: list[Tie], only: str | None) -> Together:
+    state, weight = joint.state, joint.weight
+    covariance = covariance_of(system, state, weight) * spread_of(system, state, weight) ** 2
     results: dict[str, SurveyResult] = {}
     metres: float | None = None
     shift = np.zeros(3)
@@ -212,21 +227,13 @@ def _told(
         if i == 0:
             results[m.id] = got
             continue
-        update: dict[str, object] = {"tapes": [], "effect": got.effect}
+        update: dict[str, Any] = {"tapes": [], "effect": got.effect, "warnings": []}
         position: Vec3 | None = None
         if metres is not None:
             p = state.position[i] * metres + shift
             position = (float(p[0]), float(p[1]), float(p[2]))
-            at = system.slices.get(f"position{system.standpoint_of[i]}")
-            if at is not None:
-                s = np.sqrt(np.maximum(np.diag(covariance)[at], 0)) * metres
-                update["position_sigma_m"] = (float(s[0]), float(s[1]), float(s[2]))
-                if float(s.max()) > 0.3 * max(float(np.linalg.norm(p - shift - [0, metres, 0])), 0.2):
-                    update["warnings"] = [
-                        *got.warnings,
-                        f"Where this photo was taken from is known to ± {float(s.max()):.1f} m only: click more "
-                        "points, far apart in the picture and in depth.",
-                    ]
+            update |= _place_told(system, joint, i, covariance, metres, shift, [t.name for t in ties])
+            update["warnings"] = [*got.warnings, *update["warnings"]]
         update["assumed"] = [a for a in got.assumed if "scale" not in a and "origin" not in a]
         update["camera"] = got.camera.model_copy(update={"position": position})
         results[m.id] = got.model_copy(update=update)

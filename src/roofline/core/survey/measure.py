@@ -9,7 +9,7 @@ import numpy as np
 
 from roofline.core.camera import Array, straighten
 from roofline.core.survey.scale import place
-from roofline.core.survey.solve import spread_of
+from roofline.core.survey.spread import spread_of
 from roofline.core.survey.state import Lens, State
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError

@@ -8,8 +8,10 @@ import numpy as np
 
 from roofline.core.camera import Array, View
 from roofline.core.survey.advice import advise
+from roofline.core.survey.assumptions import contradicted
 from roofline.core.survey.edges import fitted_lines
 from roofline.core.survey.scale import place
+from roofline.core.survey.spread import covariance_of, spread_of
 from roofline.core.survey.starts import (
     axis_rotation,
     directions,
@@ -129,6 +131,8 @@ def solve(given: SurveyInput) -> SurveyResult:
             )
     state, weight = best_of(system)
     result = report(system, state, weight, 0)
+    if len(known) >= 2:
+        result.warnings += contradicted(given, state)
     if given.focal_px is not None and given.focal_px.sigma > 0 and len(known) >= 2:
         result.warnings += contradiction(given, state)
     return result
@@ -255,32 +259,6 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         effect=effect_of(system, state, i, full, spread, camera),
         advice=advise(system, state, full, i, spread) if focal_at is not None else [],
     )
-
-
-def spread_of(system: System, state: State, weight: Array) -> float:
-    """The factor by which the observations miss more than was stated, where that cannot be chance; else 1."""
-    if not system.observations:
-        return 1.0
-    r = system.residuals(state)
-    own = system.owner >= 0
-    kept = weight[np.maximum(system.owner, 0)] * own
-    lines = sum(len(e.family) for e in system.edges)
-    free = float(kept.sum()) - float(weight[:lines].sum()) - system.size
-    if free < 3:
-        return 1.0
-    excess = float(np.sum(kept * r**2)) / free
-    return float(np.sqrt(excess)) if excess > 1 + 2.3 * np.sqrt(2 / free) else 1.0
-
-
-def covariance_of(system: System, state: State, weight: Array) -> Array:
-    """Covariance of the step at a solution, before any widening; raises SurveyError where it does not exist."""
-    information = system.information(state, weight)
-    try:
-        return np.asarray(np.linalg.inv(information + 1e-12 * np.diag(np.diag(information))))
-    except np.linalg.LinAlgError:
-        raise SurveyError(
-            "The edges do not determine the camera: add edges of another direction, in other parts of the picture."
-        ) from None
 
 
 def notes(system: System, i: int, weight: Array) -> list[str | None]:

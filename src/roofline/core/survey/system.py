@@ -53,7 +53,7 @@ class System:
             if self.moves and i > 0 and self.standpoint_of[i] == i:
                 self._add(f"position{i}", 3)
         for t in range(len(self.ties)):
-            self._add(f"point{t}", 3)
+            self._add(f"point{t}", 3)  # the last ones
         # not solved for, but not known exactly either: it widens what is said of the rest
         unsure = [n for n in sorted(set(self.lens_of)) if photos[self.first_of(n)].principal_point == "centre"]
         self.hidden = {f"centre{n}": slice(self.size + 2 * k, self.size + 2 * k + 2) for k, n in enumerate(unsure)}
@@ -62,8 +62,6 @@ class System:
         owners = [b.owner for b in self.blocks]
         self.owner = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int64)
         self.observations = int(self.owner.max(initial=-1)) + 1
-
-    # ------------------------------------------------------------ layout
 
     def _add(self, name: str, count: int) -> None:
         self.slices[name] = slice(self.size, self.size + count)
@@ -89,8 +87,6 @@ class System:
 
     def first_of(self, lens: int) -> int:
         return self.lens_of.index(lens)
-
-    # ------------------------------------------------------------ states
 
     def lens_at(self, i: int, focal: float) -> Lens:
         """A lens to start from, as far as it is given."""
@@ -386,6 +382,8 @@ class System:
         for name, at in self.hidden.items():
             width = CENTRE_TRUST * self.diagonal[self.first_of(int(name[6:]))]
             out[at, at] += np.eye(2) / width**2
+        points = np.arange(self.size - 3 * len(self.ties), self.size)
+        out[points, points] += 1e-6  # one that is left out lies anywhere within a thousand heights
         return out  # type: ignore[no-any-return]
 
     def marginal(self, full: Array) -> Array:

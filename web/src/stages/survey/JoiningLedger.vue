@@ -9,6 +9,8 @@ const { s, ties, others, lenses, surfaces, chosenTie, compareWith, compareHow, l
   useJoining()
 const { tool } = useSurvey()
 const photo = computed(() => s.photo!)
+/** Pixels by which a shared point must be off before leaving it out is offered beside it. */
+const WRONG = 5
 const comparable = computed(() => others.value.filter((p) => p.camera?.position))
 watch(
   () => photo.value.id,
@@ -138,6 +140,13 @@ function startPoint() {
                   ? '–'
                   : `${worst(t.off_px)!.toFixed(1)} px`
             }}
+            <ElButton
+              v-if="(worst(t.off_px) ?? 0) > WRONG"
+              class="plain"
+              :aria-label="`Leave out ${t.name}`"
+              @click.stop="remove(t.id)"
+              >leave out</ElButton
+            >
           </td>
         </tr>
       </tbody>

@@ -35,6 +35,7 @@ const {
   problem,
   show,
   found,
+  nextReading,
   dropped,
   finding,
   hint,
@@ -276,6 +277,8 @@ const counts = computed(() => {
         several.</span
       >
       <ElButton class="sure" data-take @click="takeFound">Take them</ElButton
+      ><ElButton v-if="found.others?.length" data-other-reading @click="nextReading"
+        >Another reading: f {{ mm(found.others[0].result.camera.focal_px).toFixed(1) }} mm</ElButton
       ><ElButton @click="found = null">Leave them</ElButton>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>

@@ -172,6 +172,14 @@ export function useSurvey() {
       finding.value = false
     }
   }
+  /** Show the next of the readings that the picture bears; the one shown comes last. */
+  function nextReading() {
+    const [first, ...rest] = found.value?.others ?? []
+    if (!first) return
+    found.value = { ...first, others: [...rest, { ...found.value!, others: [] }] }
+    dropped.value = new Set()
+    foundProblem.value = null
+  }
   async function takeFound() {
     if (!found.value) return
     const next = copy()
@@ -301,6 +309,7 @@ export function useSurvey() {
     problem,
     show,
     found,
+    nextReading,
     dropped,
     finding,
     hint,
