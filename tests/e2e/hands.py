@@ -78,6 +78,8 @@ def keys_of(page, shot) -> dict[int, dict]:
 def go(page, shot, stage, wait):
     page.goto(f"/shot/{shot}/{stage}")
     page.wait_for_selector(wait)
+    # what an ill-fated press would do is another gesture: the board must have its picture first
+    page.wait_for_function("() => [...document.querySelectorAll('.sheet img')].every((i) => i.complete)")
 
 
 def middle(page, selector):

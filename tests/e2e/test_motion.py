@@ -20,6 +20,13 @@ from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 
 
+def pictured(page) -> np.ndarray:
+    """What the lens view shows, (H, W, 3) display values 0…255."""
+    shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
+    data = base64.b64decode(shown.split(",")[1])
+    return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(float)
+
+
 def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     page.goto(f"/shot/{halt}/move")
     page.wait_for_selector("[data-motion]")
@@ -33,16 +40,13 @@ def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     page.get_by_label("Turned about rise").fill("20")
     page.get_by_label("Turned about rise").press("Enter")
     flat = lambda: next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")  # noqa: E731
-    until(
-        lambda: flat()["motion"] and len(flat()["motion"]["keys"]) == 1 and flat()["motion"]["keys"][0]["rotation"][2]
-    )
+    until(lambda: flat()["motion"] and [k for k in flat()["motion"]["keys"] if k["rotation"][2]])
+    assert len(flat()["motion"]["keys"]) == 1
     assert flat()["motion"]["keys"][0]["offset"] == [-1.5, 0, 0]
     moved = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][59]["moved"]
     assert [m["solid"] for m in moved] == ["trolley-and-lamp-flat"]
     until(lambda: page.locator("[data-lens-view]").get_attribute("data-moved") == "1")
     page.wait_for_function("() => document.querySelector('[data-lens-view]')?.dataset.frame === '60'")
-    shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
-    browser = np.asarray(Image.open(io.BytesIO(base64.b64decode(shown.split(",")[1]))).convert("RGB")).astype(float)
     shot = Shot.model_validate(state(page, halt)["shot"])
     files = open_package(FOLDER)
     named = {p.id: q for p, q in zip(shot.plates, files.shot.plates, strict=True)}
@@ -50,15 +54,20 @@ def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     photos = [p.model_copy(update={"file": q.file}) for p, q in zip(shot.photos, files.shot.photos, strict=True)]
     shot = shot.model_copy(update={"plates": plates, "photos": photos})
     engine = Engines(files.read, Kept()).engine(shot)
-    moment = moment_at(shot, shot_path(shot), 60, browser.shape[1])
+    moment = moment_at(shot, shot_path(shot), 60, pictured(page).shape[1])
     own = to_display(engine.picture(moment)[..., :3]) * 255
     got = engine.measure(moment)
     label = np.asarray(got.face) * 64 + np.asarray(got.pair) % 61
     border = cv2.morphologyEx(label.astype(np.float32), cv2.MORPH_GRADIENT, np.ones((3, 3))) > 0
     away = cv2.distanceTransform((~border).astype(np.uint8), cv2.DIST_L2, 5) > 2.5
     away[:3], away[-3:], away[:, :3], away[:, -3:] = False, False, False, False
-    n = min(len(own), len(browser))
-    assert np.abs(own[:n] - browser[:n]).mean(-1)[away[:n]].mean() < 3
+
+    def off() -> float:
+        browser = pictured(page)
+        n = min(len(own), len(browser))
+        return float(np.abs(own[:n] - browser[:n]).mean(-1)[away[:n]].mean())
+
+    until(lambda: off() < 3)  # the newest answer may still be on its way to the picture
     page.get_by_role("button", name="Let it stand").click()
     until(lambda: flat()["motion"] is None)
     expect(page.locator("[data-motion]")).to_be_visible()
