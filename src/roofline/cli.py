@@ -21,10 +21,14 @@ from roofline.core.throw.engine import limits_of
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
+from roofline.formats.ora import open_raster
 from roofline.formats.package import open_package, sentence, strict_json, write_package
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
+from roofline.work.again import as_layers
 from roofline.work.begin import How, Spread, begin, begun_survey
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 from roofline.work.scene import Textures, gather
 
 
@@ -212,7 +216,7 @@ def render(
 @main.command()
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option(
-    "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj or .usda"
+    "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="FILE.glb, .gltf, .obj, .usda or .ora"
 )
 @click.option(
     "--textures",
@@ -228,9 +232,14 @@ def render(
     help="Faces' pictures: 8 or 16 bit, or OpenEXR (not in glTF).",
 )
 def export(package: Path, out: Path, textures: Textures, depth: Depth) -> None:
-    """Camera, geometry and textures for the next program."""
+    """Camera, geometry and textures for the next program; as .ora the flats as layers, for a painter."""
+    if out.suffix.lower() == ".ora":
+        opened = open_package(package)
+        out.write_bytes(open_raster(as_layers(opened.shot, Engines(opened.read, Kept()))))
+        click.echo(str(out))
+        return
     if out.suffix.lower() not in scenes.FORMS:
-        raise Bad(f"Scenes are written as {', '.join(scenes.FORMS)}; not as '{out.suffix or out.name}'.")
+        raise Bad(f"Scenes are written as {', '.join(scenes.FORMS)}, .ora; not as '{out.suffix or out.name}'.")
     scenes.can_hold(out, depth)
     opened = open_package(package)
     scene = gather(opened.shot, engine_of(opened), moments(opened.shot), opened.read, textures, depth)

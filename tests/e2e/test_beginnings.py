@@ -12,8 +12,11 @@ from PIL import Image
 from playwright.sync_api import expect
 from tests.core.test_filter import decibels, lanczos
 from tests.e2e.board import Board, state, until
+from tests.work.test_again import picture
 from tests.work.test_begin import layers
 
+from roofline.formats.layers import read_layered
+from roofline.formats.ora import open_raster
 from roofline.formats.pictures import png, read, to_display, to_linear
 
 DROP = """([files, where]) => {
@@ -147,3 +150,72 @@ def test_what_is_dropped_and_cannot_be_used_is_told_and_leaves_nothing(page):
     drop(page, [("notes.txt", b"hello")], ".shelf")
     expect(page.get_by_role("alert")).to_contain_text("neither a picture nor a shot package")
     assert len(page.request.get("/api/shots").json()) == count
+
+
+@pytest.mark.slow
+def test_a_layered_file_is_put_in_again_and_goes_out_again(page):
+    made = picture()
+    page.goto("/")
+    page.wait_for_selector(".shelf")
+    drop(page, [("Valley.ora", open_raster(made))], ".shelf")
+    page.wait_for_url("**/shot/*/move", timeout=120_000)
+    shot = the_shot(page)
+    solids = state(page, shot)["shot"]["solids"]
+    assert [(s["name"], s["group"], s["hidden"]) for s in solids] == [
+        ("blob 1", None, True), ("blob 2", "Middle", False), ("blob 3", None, False),
+    ]  # fmt: skip
+    page.click("[data-stage=massing]")
+    page.locator("[data-piece]", has_text="blob 2").click()
+    figure(page, "#depth", "9")
+
+    def middle():
+        return next(s for s in state(page, shot)["shot"]["solids"] if s["name"] == "blob 2")
+
+    until(lambda: middle()["foot"] != solids[1]["foot"])
+    deeper = middle()
+    newer = picture()
+    newer.layers[1].pixels[..., :3] = 255 - newer.layers[1].pixels[..., :3]
+    newer.layers[1].x += 15
+    page.click("[data-stage=photo]")
+    page.set_input_files(
+        "[data-again-file]", {"name": "Valley.ora", "mimeType": "image/openraster", "buffer": open_raster(newer)}
+    )
+    expect(page.locator("[data-said]")).to_contain_text("put in again", timeout=60_000)
+    after = middle()
+    assert after["foot"] == deeper["foot"] and after["group"] == "Middle"
+    assert after["extent"][0] > deeper["extent"][0]
+    # a file with no layer of this shot changes nothing, and is refused where it was given
+    revision = state(page, shot)["revision"]
+    page.set_input_files(
+        "[data-again-file]", {"name": "Other.png", "mimeType": "image/png", "buffer": png(newer.layers[0].pixels)}
+    )
+    expect(page.get_by_role("alert")).to_contain_text("None of the file's layers")
+    assert state(page, shot)["revision"] == revision
+    page.click("[data-stage=handoff]")
+    page.click("[data-group=package]")
+    page.get_by_text("The flats as layers").click()
+    page.click("[data-deliver]")
+    delivery = until(lambda: state(page, shot)["deliveries"])[0]
+    got = read_layered(page.request.get(f"/api/shots/{shot}/deliveries/{delivery['id']}/file").body(), "out.ora")
+    assert [(x.name, x.group, x.visible) for x in got.layers][:2] == [
+        ("blob 1", None, False),
+        ("blob 2", "Middle", True),
+    ]
+    sheet, want = (np.zeros((200, 320, 4), np.uint8) for _ in "ab")
+    for into, layer in ((sheet, got.layers[1]), (want, newer.layers[1])):
+        h, w = layer.pixels.shape[:2]
+        into[layer.y : layer.y + h, layer.x : layer.x + w] = layer.pixels
+    assert (sheet[..., 3] == want[..., 3]).all() and (sheet[want[..., 3] > 0] == want[want[..., 3] > 0]).all()
+
+
+def test_a_drawing_begins_a_shot(page):
+    page.goto("/")
+    page.wait_for_selector(".shelf")
+    drawing = (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 40"><rect width="60" height="40" fill="#8ab"/></svg>'
+    )
+    drop(page, [("Sky.svg", drawing.encode())], ".shelf")
+    page.wait_for_url("**/shot/**", timeout=120_000)
+    shot = until(lambda: "/shot/" in page.url and the_shot(page))
+    photo = until(lambda: (p := state(page, shot)["shot"]["photos"]) and p[0], 60)
+    assert (photo["width"], photo["height"]) == (3840, 2560)

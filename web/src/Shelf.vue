@@ -146,7 +146,7 @@ async function remove(shot: Schemas['ListedShot']) {
             type="file"
             multiple
             data-begin-pictures
-            accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif,.ora"
+            accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif,.ora,.svg,.mp4,.webm"
             hidden
             @change="fromPictures(($event.target as HTMLInputElement).files)"
           />

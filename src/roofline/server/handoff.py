@@ -17,7 +17,9 @@ from roofline.stages import handoff
 
 
 class DeliveryOrder(Model):
-    form: Literal["png", "png16", "tiff", "exr", "mp4", "webm", "av1", "ffv1", "glb", "gltf", "obj", "usda", "zip"]
+    form: Literal[
+        "png", "png16", "tiff", "exr", "mp4", "webm", "av1", "ffv1", "glb", "gltf", "obj", "usda", "zip", "ora"
+    ]
     first: int | None = None
     last: int | None = None
     bend: bool = False  # frames and videos: as the home photo's lens draws

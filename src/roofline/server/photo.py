@@ -81,6 +81,11 @@ def _beginnings(site: Site, routes: Routes) -> None:
         how = How(lens_mm35=lens, eye_m=eye, near_m=near, far_m=far, spread=spread)
         return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how))
 
+    @routes.add("POST", SHOT + "/layers", returns=JobState, files=True)
+    def put_layers_in_again(shot_id: str) -> JobState:
+        """Put layers in again from a newer file, or several, told apart by name; what was done to them stays."""
+        return job_state(beginning.order_again(desk, shot_id, all_uploaded()))
+
     @routes.add("POST", SHOT + "/first-move", returns=JobState)
     def make_first_move(shot_id: str) -> JobState:
         """A set that is whole from home, room around the frame, and a push-in that just holds."""

@@ -9,9 +9,11 @@ from roofline.core.move.first import first_move
 from roofline.core.survey import linked
 from roofline.errors import Conflict, FormatError
 from roofline.formats.package import with_files
+from roofline.formats.stills import as_stills
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption
 from roofline.store.orders import Order
+from roofline.work.again import home_of, put_again
 from roofline.work.begin import How, begin
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
@@ -46,6 +48,32 @@ def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     desk.store.change(order.shot, "Begin from pictures", alter)
     desk.changed(order.shot)
     return {"notes": begun.notes}
+
+
+def order_again(desk: Desk, shot_id: str, files: list[tuple[str, bytes]]) -> Job:
+    """Order layers to be put in again from a newer file, see `roofline.work.again.put_again`."""
+    if not files:
+        raise FormatError("No picture was sent.")
+    home_of(desk.store.load(shot_id))
+    kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
+    return desk.order(shot_id, "layers_again", "Put layers in again", files=kept)
+
+
+def run_again(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out an order to put layers in again, as one undoable change."""
+    shot, revision = desk.store.load_with_revision(order.shot)
+    tell(0.1, "reading the layers")
+    files, said = as_stills([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]])
+    made, notes = put_again(shot, files, desk.store.blobs.keep)
+
+    def alter(_: Shot) -> Shot:
+        if desk.store.revision(order.shot) != revision:
+            raise Conflict("The shot was changed meanwhile, so the layers were not put in: do it again.")
+        return made
+
+    desk.store.change(order.shot, "Put layers in again", alter)
+    desk.changed(order.shot)
+    return {"notes": [*said, *notes, "The layers are put in again."]}
 
 
 def order_first_move(desk: Desk, shot_id: str) -> Job:

@@ -10,11 +10,13 @@ from typing import Any
 from roofline.core.move.path import moments
 from roofline.formats import scenes
 from roofline.formats.face_pictures import Depth
+from roofline.formats.ora import open_raster
 from roofline.formats.package import write_package
 from roofline.model.shot import Shot
 from roofline.stages.shots import fresh_id
 from roofline.store.clearing import version_folder
 from roofline.store.orders import Order
+from roofline.work.again import as_layers
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 from roofline.work.render import (
@@ -45,7 +47,8 @@ def deliver(
     textures: Textures = "faces",
     pictures: Depth = "png",
 ) -> Job:
-    """Order frames or a video, or a scene (glb, gltf, obj, usda) or the shot package (zip), as the next version.
+    """Order frames or a video, or a scene (glb, gltf, obj, usda), the set as layers (ora) or the shot
+    package (zip), as the next version.
 
     ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have; ``textures``,
     ``pictures``: what lies on a scene's faces, see `roofline.work.scene.gather`. Raises FormatError for what the form
@@ -55,7 +58,8 @@ def deliver(
         Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, desk.engines)
         how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth}
         return desk.order(shot_id, "deliver", f"Render {form}", form=form, **how)
-    scenes.can_hold(Path(f"scene.{form}"), pictures)
+    if form != "ora":
+        scenes.can_hold(Path(f"scene.{form}"), pictures)
     return desk.order(shot_id, "export", f"Export {form}", form=form, textures=textures, pictures=pictures)
 
 
@@ -118,6 +122,10 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     if form == "zip":
         tell(0.1, "packing")
         write_package(shot, desk.store.blobs.read, out)
+        files = [out.name]
+    elif form == "ora":
+        tell(0.1, "making the layers")
+        out.write_bytes(open_raster(as_layers(shot, desk.engines)))
         files = [out.name]
     else:
         tell(0.05, "looking at what the frames show")

@@ -22,6 +22,7 @@ def kinds(desk: Desk) -> dict[str, Kind]:
     undone = partial(handoff.undone, desk)
     return {
         "begin": Kind(partial(beginning.run_begin, desk)),
+        "layers_again": Kind(partial(beginning.run_again, desk)),
         "first_move": Kind(partial(beginning.run_first_move, desk)),
         "check": Kind(partial(move.run_check, desk)),
         "judge": Kind(partial(move.run_check, desk), behind=True),

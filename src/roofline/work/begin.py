@@ -21,6 +21,7 @@ from roofline.core.survey.linked import survey_input
 from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
 from roofline.formats.layers import Layer, Layered, filled_box, flattened, inside, is_layered, layers_of
+from roofline.formats.stills import as_stills, still
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo, PhotoFacts
 from roofline.model.plates import Plate, Throw
@@ -77,6 +78,7 @@ def taken_in(data: bytes, filename: str, keep: Callable[[bytes, str], str]) -> P
 
     ``keep``: stores bytes under a suffix, and says the file's name.
     """
+    filename, data, _ = still(filename, data)
     facts = pictures.examine(data, filename)
     if facts.turned or facts.format in ("WEBP", "AVIF"):  # what others read our packages by may not know these
         stored, suffix = pictures.store_form(pictures.read(data, filename))
@@ -173,7 +175,7 @@ def level_flat(view: View, ident: str, name: str, canvas: tuple[float, float, fl
     )
 
 
-def _layer_plate(out: Begun, layer: Layer, picture: Layered, photo: str) -> Plate | None:
+def layer_plate(out: Begun, layer: Layer, picture: Layered, photo: str) -> Plate | None:
     """A layer as a plate of what it shows, with a clear border; None where it lies off the canvas."""
     x0, y0, x1, y1 = filled_box(layer)
     left, top, right, bottom = inside(layer, picture)
@@ -210,7 +212,7 @@ def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = No
     for n, (layer, distance) in enumerate(zip(picture.layers, distances(len(picture.layers), how), strict=True)):
         if told:
             told(0.2 + 0.6 * n / len(picture.layers), f"layer {n + 1} of {len(picture.layers)}")
-        plate = _layer_plate(out, layer, picture, ident)
+        plate = layer_plate(out, layer, picture, ident)
         if plate is None:
             continue
         solid = level_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
@@ -236,11 +238,12 @@ def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) ->
         raise FormatError("No picture was given.")
     if told:
         told(0.05, "reading the pictures")
+    files, said = as_stills(files)
     several = len(files) > 1 or is_layered(files[0][1], files[0][0])
     out = from_layers(files, how, told) if several else from_photo(*files[0], how)
     engines = Engines(lambda name: out.files[name], Kept())
     if told:
         told(0.85, "looking for a push-in that holds")
-    out.shot, said = first_move(out.shot, engines.engine)
-    out.notes.append(said)
+    out.shot, moved = first_move(out.shot, engines.engine)
+    out.notes += [*said, moved]
     return out

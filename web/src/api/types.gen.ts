@@ -486,6 +486,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put layers in again from a newer file, or several, told apart by name; what was done to them stays. */
+        post: operations["put_layers_in_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/limits": {
         parameters: {
             query?: never;
@@ -2216,7 +2233,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "png" | "png16" | "tiff" | "exr" | "mp4" | "webm" | "av1" | "ffv1" | "glb" | "gltf" | "obj" | "usda" | "zip";
+            form: "png" | "png16" | "tiff" | "exr" | "mp4" | "webm" | "av1" | "ffv1" | "glb" | "gltf" | "obj" | "usda" | "zip" | "ora";
             /**
              * Last
              * @default null
@@ -6843,6 +6860,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_layers_in_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
                 };
             };
             /** @description Refused, with the reason */

@@ -4,7 +4,9 @@ import { useEventListener } from '@vueuse/core'
 /** What a file is by its name: what the server makes of its content, it says itself. */
 export function kindOf(name: string): 'picture' | 'layers' | 'mesh' | 'package' | null {
   const suffix = name.toLowerCase().split('.').pop() ?? ''
-  if (['jpg', 'jpeg', 'png', 'tif', 'tiff', 'exr', 'webp', 'avif', 'heic', 'heif'].includes(suffix)) return 'picture'
+  if (['jpg', 'jpeg', 'png', 'tif', 'tiff', 'exr', 'webp', 'avif', 'heic', 'heif', 'svg'].includes(suffix))
+    return 'picture'
+  if (['mp4', 'webm', 'mov', 'mkv'].includes(suffix)) return 'picture'
   if (['obj', 'glb', 'gltf'].includes(suffix)) return 'mesh'
   if (suffix === 'ora') return 'layers'
   return suffix === 'zip' ? 'package' : null

@@ -25,7 +25,10 @@ const FORMS = {
     ['usda', 'USD, text'],
     ['obj', 'OBJ, without camera'],
   ],
-  package: [['zip', 'Shot package']],
+  package: [
+    ['zip', 'Shot package'],
+    ['ora', 'The flats as layers, OpenRaster'],
+  ],
 } as const
 const group = ref<keyof typeof FORMS>('video')
 const form = ref<string>('mp4')

@@ -49,7 +49,7 @@ defineExpose({ how })
         ref="one"
         type="file"
         data-begin-one
-        accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif"
+        accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif,.svg,.mp4,.webm"
         hidden
         @change="chosen"
       />
@@ -60,7 +60,10 @@ defineExpose({ how })
         <path class="mark" d="M8 26h74v36h-74z" />
       </svg>
       <h2>Pictures that are cut out already</h2>
-      <p>Several with alpha, first the nearest, or one layered file (OpenRaster, TIFF): each stands as a flat.</p>
+      <p>
+        Several with alpha, first the nearest, drawings (SVG) among them, or one layered file (OpenRaster, TIFF): each
+        stands as a flat.
+      </p>
       <div class="figures">
         <NumberField v-model="how.near" label="Nearest" unit="m" :min="0.05" @change="how.near = $event ?? 4" />
         <NumberField v-model="how.far" label="Farthest" unit="m" :min="0.1" @change="how.far = $event ?? 40" />
@@ -77,7 +80,7 @@ defineExpose({ how })
         type="file"
         data-begin-layers
         multiple
-        accept=".png,.tif,.tiff,.webp,.ora"
+        accept=".png,.tif,.tiff,.webp,.ora,.svg,.mp4,.webm"
         hidden
         @change="chosen"
       />

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import BeginningSaid from './BeginningSaid.vue'
 import FirstMove from './FirstMove.vue'
+import { useBeginning } from './beginning'
 import { useFraming } from './framing'
 
 const s = useShot()
@@ -13,6 +14,23 @@ const delivery = computed(() => s.shot.delivery)
 const put = (change: object) => s.set('delivery', change)
 const seconds = computed(() => delivery.value.frames / delivery.value.fps)
 const ratio = computed(() => (delivery.value.width / delivery.value.height).toFixed(3))
+const { again, under } = useBeginning()
+/** How many flats carry a layer that was cut out already. */
+const layers = computed(
+  () =>
+    s.shot.plates.filter(
+      (p) =>
+        p.role === 'foreground' &&
+        !s.shot.photos.some((photo) => photo.file === p.file) &&
+        s.shot.solids.some((x) => x.id === `${p.id}-flat`),
+    ).length,
+)
+const newer = ref<HTMLInputElement>()
+function bringAgain(event: Event) {
+  const input = event.target as HTMLInputElement
+  if (input.files?.length) void again([...input.files])
+  input.value = ''
+}
 const facts = computed(() => s.photo?.facts)
 /** A frame over the home photo that leaves room to step aside. */
 const ROOM = 0.85
@@ -113,6 +131,26 @@ function leaveRoom() {
         {{ s.homePhoto ? '' : 'Assumes a camera where there is none; ' }}ground and backdrop where nothing is built, and
         a push-in that just holds.
       </p>
+    </section>
+
+    <section v-if="layers" class="section">
+      <h2>Layers</h2>
+      <p class="quiet">
+        {{ layers }} {{ layers === 1 ? 'flat carries' : 'flats carry' }} a layer. A newer file is put in by the layers’
+        names; what was done to them stays.
+      </p>
+      <ElButton :disabled="!!under" data-again @click="newer?.click()">{{
+        under ? 'At work…' : 'Put layers in again…'
+      }}</ElButton>
+      <input
+        ref="newer"
+        type="file"
+        data-again-file
+        multiple
+        hidden
+        accept=".png,.tif,.tiff,.webp,.ora,.svg"
+        @change="bringAgain"
+      />
     </section>
 
     <section v-if="s.shot.photos.length" class="section">

@@ -122,7 +122,7 @@ defineExpose({ bring })
       type="file"
       data-bring
       multiple
-      accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif"
+      accept=".jpg,.jpeg,.png,.tif,.tiff,.exr,.webp,.avif,.svg,.mp4,.webm"
       hidden
       @change="bring(($event.target as HTMLInputElement).files)"
     />

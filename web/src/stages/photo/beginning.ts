@@ -15,12 +15,12 @@ export const EVENLY: Record<Spread['spread'], string> = {
   steps: 'even steps',
 }
 export const EVEN: Spread = { near: 4, far: 40, spread: 'parallax' }
-const KINDS = ['begin', 'first_move']
+const KINDS = ['begin', 'first_move', 'layers_again']
 /** Whether some files are layers of one picture: one file that holds them, or several that may have alpha. */
 export function layered(files: readonly { name: string }[]): boolean {
   const suffix = (f: { name: string }) => f.name.toLowerCase().split('.').pop() ?? ''
   if (files.length === 1) return suffix(files[0]) === 'ora'
-  return files.every((f) => ['png', 'tif', 'tiff', 'webp', 'ora'].includes(suffix(f)))
+  return files.every((f) => ['png', 'tif', 'tiff', 'webp', 'ora', 'svg', 'mp4', 'webm'].includes(suffix(f)))
 }
 export function formOf(files: readonly File[]): FormData {
   const form = new FormData()
@@ -58,6 +58,7 @@ export function useBeginning() {
     notes,
     understood,
     begin: (files: readonly File[], how: Spread) => s.work(`/begin${asked(how)}`, formOf(files)),
+    again: (files: readonly File[]) => s.work('/layers', formOf(files)),
     firstMove: () => s.work('/first-move'),
   }
 }
