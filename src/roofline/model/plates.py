@@ -120,6 +120,7 @@ class Throw(Model):
     occlusion: bool = True
     opacity: Annotated[float, Field(ge=0, le=1)] = 1.0
     grade: Grade | None = None
+    first_on: list[str] = []  # of its targets: there it is tried before those that stand earlier in the list
 
     @property
     def look(self) -> str:
@@ -137,4 +138,5 @@ class ThrowChange(Model):
     opacity: Annotated[float, Field(ge=0, le=1)] | None = None
     grade: Grade | None = None
     ungraded: bool = False  # takes the grade off
+    first_on: list[str] | None = None
     place: Annotated[int, Field(ge=0)] | None = None  # in the order in which throws are tried

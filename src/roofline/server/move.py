@@ -235,6 +235,11 @@ def _looking(site: Site, routes: Routes) -> None:
         """Verdicts of a frame as a grey PNG: 0 sound, 1 soft, 2 smeared, 3 spilled, 4 bare, 5 void."""
         return _fresh(move.verdicts(desk, desk.store.load(shot_id), _number(frame), width))
 
+    @routes.add("GET", FRAME + "/plates", media="image/png", query={"width": Width})
+    def giving_picture(shot_id: str, frame: str, width: int = 960) -> Response:
+        """Which plate gives each pixel of a frame, as a grey PNG: its number in the shot from 1 on, 0 for none."""
+        return _fresh(move.giving(desk, desk.store.load(shot_id), _number(frame), width))
+
     @routes.add("GET", FRAME + "/picture", media="image/png", query={"width": Width})
     def frame_picture(shot_id: str, frame: str, width: int = 960) -> Response:
         """A frame as it would be delivered, smaller."""

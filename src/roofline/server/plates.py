@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated
 
 from flask import Response
@@ -10,7 +11,7 @@ from pydantic import Field
 from roofline.formats.face_pictures import Depth
 from roofline.model.base import Model, Name, Vec4
 from roofline.model.plates import Outline, Throw, ThrowChange
-from roofline.model.steps import How, Step, Stroke
+from roofline.model.steps import Grade, How, Step, Stroke
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site, uploaded
 from roofline.server.state import JobState, ShotState, job_state
@@ -52,6 +53,15 @@ class Trial(Model):
     """Steps that a hand is trying."""
 
     steps: list[Step]
+
+
+class Matched(Model):
+    """A grade, the points that it rests on, and the median ΔE 2000 before and after."""
+
+    grade: Grade
+    points: int
+    before: float
+    after: float
 
 
 def _on(canvas: Vec4, seconds: int) -> dict[str, str]:
@@ -110,6 +120,16 @@ def add_routes(site: Site, routes: Routes) -> None:
         """Change one plate's throw."""
         plates.change_throw(desk, shot_id, plate_id, body)
         return states.changed(shot_id)
+
+    @routes.add("POST", SHOT + "/throws/merit", returns=JobState)
+    def order_by_merit(shot_id: str) -> JobState:
+        """Let every surface try that throw first which serves it best over the move."""
+        return job_state(plates.order_merit(desk, shot_id))
+
+    @routes.add("GET", SHOT + "/throws/<plate_id>/match", returns=Matched, query={"to": str})
+    def match_throw(shot_id: str, plate_id: str, to: str) -> Matched:
+        """The grade that makes a plate look like another one where both show the same surfaces; nothing is kept."""
+        return Matched(**asdict(plates.matched(desk, shot_id, plate_id, to)))
 
     _add_steps(site, routes)
 

@@ -151,6 +151,15 @@ def verdicts(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
     return pictures.png(got.verdict, 1)
 
 
+def giving(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
+    """The number of the plate that gives each pixel, from 1 on in the shot's order, 0 for none, as a grey PNG."""
+    engine = desk.engine(shot)
+    got, numbers = engine.measure(moment(shot, frame, width)), [p.id for p in shot.plates]
+    of_plate = np.array([numbers.index(p) + 1 for p in engine.throws.plates] or [0])
+    of_pair = of_plate[engine.throws.pair_plate] if len(engine.throws.pair_plate) else np.zeros(1, int)
+    return pictures.png(np.where(got.pair >= 0, of_pair[np.maximum(got.pair, 0)], 0).clip(0, 255).astype(np.uint8), 1)
+
+
 def picture(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
     """A frame as it would be delivered, smaller, as PNG."""
     linear = desk.engine(shot).picture(moment(shot, frame, width))

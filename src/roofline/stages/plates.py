@@ -7,18 +7,28 @@ from typing import Any
 
 import numpy as np
 
+from roofline.core.camera import view_of
 from roofline.core.massing.kinds import Flat
+from roofline.core.moment import still
 from roofline.core.plates.coverage import enclosed
+from roofline.core.plates.matching import Match, held_together, match
+from roofline.core.throw.merit import by_merit, sharing
 from roofline.errors import NotFound, PlateError
 from roofline.model.base import Vec2, Vec4
 from roofline.model.photo import Photo
 from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
 from roofline.model.steps import Loop, OutlineStep
+from roofline.stages.move import moment
 from roofline.stages.photo import photo_of
 from roofline.stages.shots import fresh_id
+from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
+from roofline.work.jobs import Job, Tell
+
+MERIT_FRAMES, MERIT_WIDTH = 12, 320  # of the move, that an order is found by
+MATCH_WIDTH = 480  # pixels of the photo that two plates are held together in
 
 
 def plate_of(shot: Shot, plate_id: str) -> Plate:
@@ -166,13 +176,65 @@ def change_throw(desk: Desk, shot_id: str, plate_id: str, what: ThrowChange) -> 
         throws = list(shot.throws)
         opacity = old.opacity if what.opacity is None else what.opacity
         grade = None if what.ungraded else (what.grade or old.grade)
-        changed = {"targets": targets, "occlusion": occlusion, "opacity": opacity, "grade": grade}
+        first = [t for t in (old.first_on if what.first_on is None else what.first_on) if _reached(t, targets)]
+        changed = {"targets": targets, "occlusion": occlusion, "opacity": opacity, "grade": grade, "first_on": first}
         throws[at] = old.model_copy(update=changed)
         if what.place is not None:
             throws.insert(min(what.place, len(throws) - 1), throws.pop(at))
         return _thrown(shot, throws)
 
     desk.store.change(shot_id, "Change the throws", alter)
+
+
+def _reached(name: str, targets: Sequence[str]) -> bool:
+    """Whether a surface is among targets, itself or with its piece."""
+    return name in targets or name.partition("/")[0] in targets
+
+
+def order_merit(desk: Desk, shot_id: str) -> Job:
+    """Order the throws to be tried first where they serve best over the move."""
+    shot = desk.store.load(shot_id)
+    if not sharing(desk.engine(shot)):
+        raise PlateError("No surface has two plates thrown on it: there is no order to be found.")
+    return desk.order(shot_id, "merit", "Order throws by merit")
+
+
+def run_merit(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out such an order, as one undoable change."""
+    shot, revision = desk.store.load_with_revision(order.shot)
+    numbers = shot.frame_range
+    every = max(1, (numbers[1] - numbers[0]) // MERIT_FRAMES)
+    frames = [moment(shot, n, MERIT_WIDTH) for n in range(numbers[0], numbers[1] + 1, every)]
+    throws, before, after = by_merit(shot, desk.engine, frames, lambda share: tell(share, "measuring the move"))
+
+    def alter(shot: Shot) -> Shot:
+        if desk.store.revision(order.shot) != revision:
+            raise PlateError("The shot was changed meanwhile, so the order was not kept: look for it again.")
+        return _thrown(shot, throws)
+
+    desk.store.change(order.shot, "Order throws by merit", alter)
+    desk.changed(order.shot)
+    count = sum(len(t.first_on) for t in throws)
+    return {"before": before, "after": after, "surfaces": count}
+
+
+def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
+    """The grade that makes a plate look like another one on the surfaces that both show; nothing is kept."""
+    shot = desk.store.load(shot_id)
+    plate, other = plate_of(shot, plate_id), plate_of(shot, other_id)
+    photo = shot.photo(plate.photo)
+    if plate_id == other_id:
+        raise PlateError("A plate is matched to another one.")
+    if photo.camera is None or photo.camera.position is None or not shot.solids:
+        raise PlateError("Plates are matched through the set: survey the photo and build what it shows first.")
+    seen = view_of(photo.camera)
+    small = seen.resized(MATCH_WIDTH, max(1, round(MATCH_WIDTH * seen.height / seen.width)))
+    shown = []
+    for p in (plate, other):
+        targets = [n for t in shot.throws if t.plate == p.id for n in t.targets] or [s.id for s in shot.solids]
+        alone = shot.model_copy(update={"throws": [Throw(plate=p.id, targets=targets)]})
+        shown.append(desk.engine(alone).picture(still(small)))
+    return match(*held_together(shown[0].astype(np.float64), shown[1].astype(np.float64)))
 
 
 def telling(shot: Shot) -> tuple[str, str | None]:

@@ -400,6 +400,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/frames/{frame}/plates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which plate gives each pixel of a frame, as a grey PNG: its number in the shot from 1 on, 0 for none. */
+        get: operations["giving_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/frames/{frame}/probe": {
         parameters: {
             query?: never;
@@ -1292,6 +1309,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/throws/merit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let every surface try that throw first which serves it best over the move. */
+        post: operations["order_by_merit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/throws/{plate_id}": {
         parameters: {
             query?: never;
@@ -1307,6 +1341,23 @@ export interface paths {
         head?: never;
         /** Change one plate's throw. */
         patch: operations["change_throw"];
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/throws/{plate_id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The grade that makes a plate look like another one where both show the same surfaces; nothing is kept. */
+        get: operations["match_throw"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/shots/{shot_id}/ties": {
@@ -3647,6 +3698,19 @@ export interface components {
              */
             true_size: boolean | null;
         };
+        /**
+         * Matched
+         * @description A grade, the points that it rests on, and the median ΔE 2000 before and after.
+         */
+        Matched: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            grade: components["schemas"]["Grade"];
+            /** Points */
+            points: number;
+        };
         /** Measured */
         Measured: {
             /** Metres */
@@ -5394,6 +5458,11 @@ export interface components {
          * @description A plate cast from its camera onto surfaces (`solid` or `solid/face`).
          */
         Throw: {
+            /**
+             * First On
+             * @default []
+             */
+            first_on: string[];
             /** @default null */
             grade: components["schemas"]["Grade"] | null;
             /**
@@ -5426,6 +5495,11 @@ export interface components {
              * @default []
              */
             drop: string[];
+            /**
+             * First On
+             * @default null
+             */
+            first_on: string[] | null;
             /** @default null */
             grade: components["schemas"]["Grade"] | null;
             /**
@@ -6627,6 +6701,40 @@ export interface operations {
         };
     };
     frame_picture: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    giving_picture: {
         parameters: {
             query?: {
                 width?: number;
@@ -8764,6 +8872,37 @@ export interface operations {
             };
         };
     };
+    order_by_merit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_throw: {
         parameters: {
             query?: never;
@@ -8787,6 +8926,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    match_throw: {
+        parameters: {
+            query: {
+                to: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matched"];
                 };
             };
             /** @description Refused, with the reason */

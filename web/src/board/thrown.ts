@@ -4,7 +4,7 @@
  * from that camera.
  */
 import * as three from 'three'
-import { textureOf, type ShotState, type Vec3 } from '../api/client'
+import { textureOf, type ShotState, type Throw, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 import { lens, poseMatrix, raysOf, type Moved } from './lens'
 import { addTriangles, addFace, geometryOf, type Group } from './faces'
@@ -114,11 +114,11 @@ export class Thrown {
       const throwsOf = new Map<string, Group>()
       const loops = brings ? [[]] : shape.loops
       loops.forEach((loop, l) => {
-        const all = shot.throws.filter(
-          (t) =>
-            number.has(t.plate) &&
-            (t.targets.includes(shape.id) || t.targets.includes(`${shape.id}/${shape.names[l]}`)),
-        )
+        const among = (list: string[]) => list.includes(shape.id) || list.includes(`${shape.id}/${shape.names[l]}`)
+        const reach = shot.throws.filter((t) => number.has(t.plate) && among(t.targets))
+        // those that are tried first here, before the order of the list
+        const first = (t: Throw) => Number(among(t.first_on))
+        const all = reach.sort((a, b) => first(b) - first(a))
         if (all.length > MAX_THROWS)
           this.beyond.push({ surface: `${piece.name}, ${shape.names[l]}`, throws: all.length })
         const mine = all.slice(0, MAX_THROWS)

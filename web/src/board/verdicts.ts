@@ -3,6 +3,8 @@ import { VERDICTS } from '../api/shared.gen'
 
 export { VERDICTS }
 export type Verdict = (typeof VERDICTS)[number]
+/** Colours that plates are told apart by, in the shot's order. */
+export const PIGMENTS = ['#2f7d74', '#b87a12', '#6b4fa0', '#b5432a', '#2b5c8a', '#7a6a2c', '#8a3f66', '#44535c']
 export const SAYS: Record<Verdict, string> = {
   sound: 'holds',
   soft: 'enlarged too far',
@@ -33,7 +35,19 @@ function inkAt(code: number, x: number, y: number): [number, number, number, num
   }
 }
 
-export function drawVerdicts(bitmap: ImageBitmap, canvas: HTMLCanvasElement) {
+/** RGBA of a plate's number at a pixel: its pigment; every second eight of plates hatched. */
+function plateAt(number: number, x: number, y: number): [number, number, number, number] {
+  if (!number) return [0, 0, 0, 0]
+  const pigment = PIGMENTS[(number - 1) % PIGMENTS.length]
+  const [r, g, b] = [1, 3, 5].map((i) => parseInt(pigment.slice(i, i + 2), 16))
+  const hatched = Math.floor((number - 1) / PIGMENTS.length) % 2 && (x + y) % 8 < 3
+  return [r, g, b, hatched ? 90 : 190]
+}
+
+export const drawVerdicts = (bitmap: ImageBitmap, canvas: HTMLCanvasElement) => drawCodes(bitmap, canvas, inkAt)
+export const drawPlates = (bitmap: ImageBitmap, canvas: HTMLCanvasElement) => drawCodes(bitmap, canvas, plateAt)
+
+function drawCodes(bitmap: ImageBitmap, canvas: HTMLCanvasElement, colour: typeof inkAt) {
   canvas.width = bitmap.width
   canvas.height = bitmap.height
   const g = canvas.getContext('2d', { willReadFrequently: true })!
@@ -43,7 +57,7 @@ export function drawVerdicts(bitmap: ImageBitmap, canvas: HTMLCanvasElement) {
   const d = image.data
   for (let y = 0, i = 0; y < canvas.height; y++) {
     for (let x = 0; x < canvas.width; x++, i += 4) {
-      const [r, gr, b, a] = inkAt(d[i], x, y)
+      const [r, gr, b, a] = colour(d[i], x, y)
       d[i] = r
       d[i + 1] = gr
       d[i + 2] = b

@@ -84,6 +84,11 @@ def labs(linear: Array) -> Array:
     return np.array([lab(c[0], c[1], c[2], SRGB_TO_XYZ, D65) for c in colours])
 
 
+def delta_e(mine: Array, theirs: Array) -> Array:
+    """ΔE 2000 (N,) of colours (N, 3) from others (N, 3), both in CIE L*a*b*."""
+    return np.array([difference(*a, *b) for a, b in zip(mine, theirs, strict=True)])
+
+
 def away_from(linear: NDArray[np.float32], picks: Array) -> NDArray[np.float32]:
     """ΔE 2000 (H, W) of a picture (H, W, 3) in linear light from the nearest of some colours (N, 3), CIE L*a*b*."""
     out = np.empty(linear.shape[:2], dtype=np.float32)

@@ -130,19 +130,23 @@ def looked(picture: PlatePicture, throw: Throw) -> PlatePicture:
 def _pairs(shot: Shot, geometry: Geometry, number: dict[tuple[str, str], int]) -> tuple[Any, Any, Any]:
     """How many pairs each face has, and their plates and occlusion."""
     counts, plates, occlusion = [], [], []
-    throws = [
-        (number[t.plate, t.look], t.occlusion, set(t.targets)) for t in shot.throws if (t.plate, t.look) in number
-    ]
-    by_face = {t.partition("/")[0] for _, _, targets in throws for t in targets if "/" in t}  # solids with faces apart
+    known = [t for t in shot.throws if (t.plate, t.look) in number]
+    throws = [(number[t.plate, t.look], t.occlusion, set(t.targets), set(t.first_on)) for t in known]
+    by_face = {n.partition("/")[0] for t in known for n in (*t.targets, *t.first_on) if "/" in n}  # with faces apart
+
+    def pairs(*at: str) -> list[tuple[int, bool]]:
+        mine = [(p, o, bool(first.intersection(at))) for p, o, targets, first in throws if targets.intersection(at)]
+        return [(p, o) for p, o, _ in sorted(mine, key=lambda pair: not pair[2])]
+
     faces_of = np.bincount(geometry.solid, minlength=len(geometry.solid_ids))
     first = 0
     for ident, faces in zip(geometry.solid_ids, faces_of, strict=True):
         names = geometry.names[first : first + faces]
         first += faces
         if ident in by_face:
-            mine = [[(p, o) for p, o, targets in throws if ident in targets or n in targets] for n in names]
+            mine = [pairs(ident, n) for n in names]
         else:
-            mine = [[(p, o) for p, o, targets in throws if ident in targets]] * faces
+            mine = [pairs(ident)] * faces
         counts += [len(face) for face in mine]
         plates += [p for face in mine for p, _ in face]
         occlusion += [o for face in mine for _, o in face]

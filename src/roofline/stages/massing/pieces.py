@@ -55,6 +55,7 @@ def remove(desk: Desk, shot_id: str, ids: list[str]) -> None:
         shot.solids = [s for s in shot.solids if s.id not in gone]
         for throw in shot.throws:
             throw.targets = [t for t in throw.targets if t.partition("/")[0] not in gone]
+            throw.first_on = [t for t in throw.first_on if t.partition("/")[0] not in gone]
         for plate in shot.plates:
             plate.without = [w for w in plate.without if w not in gone]
         return shot

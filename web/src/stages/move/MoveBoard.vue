@@ -11,14 +11,14 @@ import FirstMove from '../photo/FirstMove.vue'
 import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
-import { drawVerdicts } from '../../board/verdicts'
 import Wire from '../../board/Wire.vue'
 import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
 import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
 import { turned, useMove } from './move'
+import { useInk } from './useInk'
 
-const { s, path, cameras, at, hand, overlay, playing, story, letGo, turning } = useMove()
+const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning } = useMove()
 const router = useRouter()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
@@ -87,32 +87,11 @@ const sceneKey = computed(() =>
 watch(sceneKey, rebuild)
 watch([view, box], () => requestAnimationFrame(render), { deep: false })
 
-// verdicts: asked of the engine, one at a time, never while playing
-const current = ref('')
-const fetchVerdicts = latest(
-  async (frame: number, w: number, mark: string) => {
-    const response = await fetch(`/api/shots/${s.id}/frames/${frame}/verdicts?width=${w}`)
-    return {
-      bitmap: response.ok ? await createImageBitmap(await response.blob(), { colorSpaceConversion: 'none' }) : null,
-      mark,
-    }
-  },
-  (got) => {
-    if (!got.bitmap || !ink.value) return
-    drawVerdicts(got.bitmap, ink.value)
-    current.value = got.mark
-  },
+const { inked } = useInk(
+  ink,
+  () => Math.min(960, Math.max(160, box.value.w)),
+  () => !!view.value,
 )
-const mark = computed(() => `${s.state?.revision}:${s.frame}`)
-watch(
-  [overlay, mark, playing, () => box.value.w],
-  () => {
-    if (overlay.value && !playing.value && view.value)
-      fetchVerdicts(s.frame, Math.min(960, Math.max(160, box.value.w)), mark.value)
-  },
-  { immediate: true },
-)
-const inked = computed(() => overlay.value && !playing.value && !hand.value && current.value === mark.value)
 
 // the pixel under the pointer tells its story
 const pixel = ref<Vec2 | null>(null)
@@ -284,6 +263,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
       <div class="corner" @pointerdown.stop>
         <ElCheckbox v-model="overlay" title="V" data-overlay>Verdicts</ElCheckbox>
+        <ElCheckbox v-model="giving" title="Which plate gives each pixel" data-giving>Plates</ElCheckbox>
         <ElCheckbox v-model="wire">Wireframe</ElCheckbox>
       </div>
     </div>

@@ -16,6 +16,8 @@ const hand = shallowRef<FrameCamera | null>(null)
 const asked = shallowRef<FrameCamera[]>([])
 const REST = 350 // ms without a turn of the wheel
 const overlay = ref(false)
+/** Whether the lens view shows which plate gives each pixel. */
+const giving = ref(false)
 const story = shallowRef<Schemas['ProbeReport'] | null>(null)
 const checking = ref(false)
 let watched = false
@@ -199,6 +201,7 @@ export function useMove() {
     playing,
     hand,
     overlay,
+    giving,
     story,
     checking,
     load,

@@ -128,8 +128,8 @@ function leaveRoom() {
     <section v-if="s.photo && s.keys.length < 2" class="section">
       <FirstMove class="main" label="A first move" />
       <p class="quiet">
-        {{ s.homePhoto ? '' : 'Assumes a camera where there is none; ' }}ground and backdrop where nothing is built, and
-        a push-in that just holds.
+        {{ s.homePhoto ? 'Ground' : 'Assumes a camera where there is none; ground' }} and backdrop where nothing is
+        built, and a push-in that just holds.
       </p>
     </section>
 

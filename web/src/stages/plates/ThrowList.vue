@@ -6,6 +6,7 @@ import type { Schemas, Throw } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import { changeThrow } from './outline'
+import MatchTo from './MatchTo.vue'
 import PlateTag from './PlateTag.vue'
 import { FIGURES, PLAIN } from './steps'
 
@@ -14,13 +15,14 @@ const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
 /** The plate whose throw is open. */
 const open = ref<string | null>(null)
 const throws = computed(() => s.shot.throws)
+/** Surfaces as they are named here: pieces, and faces that a throw names by themselves. */
 const targets = computed(() => {
   const named = (t: string) => {
     const [solid, face] = t.split('/')
     const piece = s.shot.solids.find((x) => x.id === solid)?.name ?? solid
     return face ? `${piece}, ${face}` : piece
   }
-  const faces = throws.value.flatMap((t) => t.targets.filter((x) => x.includes('/')))
+  const faces = throws.value.flatMap((t) => [...t.targets, ...t.first_on].filter((x) => x.includes('/')))
   return [...s.shot.solids.map((x) => x.id), ...new Set(faces)].map((id) => ({ id, name: named(id) }))
 })
 const shift = (t: Throw, by: number) =>
@@ -31,6 +33,18 @@ const setTargets = (t: Throw, now: string[]) =>
     add: now.filter((x) => !t.targets.includes(x)),
     drop: t.targets.filter((x) => !now.includes(x)),
   })
+const ordering = ref(false)
+const merit = ref('')
+async function byMerit() {
+  ordering.value = true
+  merit.value = ''
+  const job = await s.work('/throws/merit')
+  ordering.value = false
+  if (job?.state !== 'done') return
+  const r = job.result as { before: number; after: number; surfaces: number }
+  const gain = `Stretched or enlarged too far over the move: ${r.after.toFixed(2)} %, before ${r.before.toFixed(2)} %.`
+  merit.value = r.surfaces ? gain : `${gain} The order of the list serves every surface best.`
+}
 type Looks = Schemas['Grade']
 const figure = (t: Throw, key: string) => (t.grade ?? PLAIN)[key as 'exposure']
 const grade = (t: Throw, change: Partial<Looks>) =>
@@ -86,7 +100,28 @@ const grade = (t: Throw, change: Partial<Looks>) =>
             :max="f.max"
             @change="(v) => grade(t, { [f.key]: v! })"
           />
+          <MatchTo :plate="t.plate" @matched="(g) => changeThrow(s, t.plate, { grade: g })" />
           <ElButton v-if="t.grade" @click="changeThrow(s, t.plate, { ungraded: true })">Take its grade off</ElButton>
+          <ElSelect
+            v-if="t.targets.length && throws.length > 1"
+            :model-value="t.first_on"
+            multiple
+            filterable
+            collapse-tags
+            collapse-tags-tooltip
+            placeholder="Tried first on nothing"
+            aria-label="Tried first on"
+            size="small"
+            style="width: 100%"
+            @change="(v: string[]) => changeThrow(s, t.plate, { first_on: v })"
+          >
+            <ElOption
+              v-for="x in targets.filter((o) => t.targets.includes(o.id) || t.first_on.includes(o.id))"
+              :key="x.id"
+              :value="x.id"
+              :label="`first on ${x.name}`"
+            />
+          </ElSelect>
           <div class="row">
             <ElButton :disabled="i === 0" @click="shift(t, -1)">Earlier</ElButton
             ><ElButton :disabled="i === throws.length - 1" @click="shift(t, 1)">Later</ElButton>
@@ -94,6 +129,16 @@ const grade = (t: Throw, change: Partial<Looks>) =>
         </div>
       </li>
     </ol>
+    <ElButton
+      v-if="throws.length > 1"
+      title="Every surface tries that plate first which is stretched and enlarged least on it over the move"
+      :disabled="ordering"
+      data-merit
+      style="margin-top: 10px"
+      @click="byMerit"
+      >{{ ordering ? 'Measuring the move…' : 'Order by merit over the move' }}</ElButton
+    >
+    <p v-if="merit" class="sentence" role="status" data-merit-said>{{ merit }}</p>
   </section>
 </template>
 

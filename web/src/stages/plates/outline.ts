@@ -69,7 +69,9 @@ export function thrown(throws: Throw[], plate: string, change: ThrowChange): Thr
   const place = Math.min(change.place ?? at, out.length)
   const grade = change.ungraded ? null : (change.grade ?? old.grade)
   const occlusion = change.occlusion ?? old.occlusion
-  out.splice(place, 0, { ...old, targets, occlusion, opacity: change.opacity ?? old.opacity, grade })
+  const reached = (name: string) => targets.includes(name) || targets.includes(name.split('/')[0])
+  const first_on = (change.first_on ?? old.first_on).filter(reached)
+  out.splice(place, 0, { ...old, targets, occlusion, opacity: change.opacity ?? old.opacity, grade, first_on })
   return out
 }
 
