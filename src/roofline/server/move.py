@@ -8,6 +8,7 @@ from flask import Response
 from pydantic import Field
 
 from roofline.core.move.findings import Finding
+from roofline.core.move.ideas import Idea
 from roofline.errors import NotFound
 from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
@@ -44,6 +45,16 @@ class CheckState(Model):
     findings: list[Finding]
     width: int | None = None  # pixels of the frames that were judged
     verdicts: tuple[str, ...] = VERDICTS
+
+
+class FromIdea(Model):
+    """A kind of move and how far, in metres or degrees; what it is about: a piece or a point."""
+
+    kind: Idea
+    amount: Annotated[float, Field(ge=-10_000, le=10_000)]
+    solid: str | None = None
+    at: Vec3 | None = None
+    ends_at_home: bool = False
 
 
 class Moves(Model):
@@ -126,6 +137,12 @@ def _setting(site: Site, routes: Routes) -> None:
     def set_travel(shot_id: str, body: dict[str, Any]) -> ShotState:
         """Set how the camera travels: speed, carrier, aim, aim_share, sway; what is not given stays."""
         move.set_travel(desk, shot_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("POST", SHOT + "/idea", body=FromIdea, returns=ShotState)
+    def move_from_idea(shot_id: str, body: FromIdea) -> ShotState:
+        """Set the keys of an idea in place of those that there are: push in, slide, arc and others."""
+        move.set_idea(desk, shot_id, body.kind, body.amount, body.solid or body.at, body.ends_at_home)
         return states.changed(shot_id)
 
     @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)

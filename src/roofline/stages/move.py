@@ -10,6 +10,7 @@ from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion
 from roofline.core.moment import Moment
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings
+from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.path import home_key, moment_at, moments, shot_path
 from roofline.core.move.travel import aimed_at
 from roofline.core.throw.check import check
@@ -79,6 +80,18 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
         return shot
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
+
+
+def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:
+    """Set the keys of an idea in place of those that there are, see `from_idea`; what makes the camera travel stays."""
+    solid, at = (about, None) if isinstance(about, str) else (None, about)
+
+    def alter(shot: Shot) -> Shot:
+        keys = from_idea(shot, kind, amount, solid, at, ends_at_home)
+        shot.move = shot.move.model_copy(update={"keys": Move(keys=keys).keys})
+        return shot
+
+    desk.store.change(shot_id, "A move from an idea", alter)
 
 
 def set_motion(desk: Desk, shot_id: str, solid_id: str, motion: Motion | None) -> None:

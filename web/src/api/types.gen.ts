@@ -485,6 +485,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/idea": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set the keys of an idea in place of those that there are: push in, slide, arc and others. */
+        post: operations["move_from_idea"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/keys/{frame}": {
         parameters: {
             query?: never;
@@ -2830,6 +2847,38 @@ export interface components {
              * @default false
              */
             off: boolean;
+        };
+        /**
+         * FromIdea
+         * @description A kind of move and how far, in metres or degrees; what it is about: a piece or a point.
+         */
+        FromIdea: {
+            /** Amount */
+            amount: number;
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ends At Home
+             * @default false
+             */
+            ends_at_home: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "push_in" | "pull_out" | "slide" | "rise" | "arc" | "counter" | "pan";
+            /**
+             * Solid
+             * @default null
+             */
+            solid: string | null;
         };
         /**
          * Gable
@@ -6890,6 +6939,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Moves"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_from_idea: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromIdea"];
             };
         };
         responses: {

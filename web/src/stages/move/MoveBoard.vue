@@ -17,6 +17,7 @@ import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
 import { turned, useMove } from './move'
 import { useInk } from './useInk'
+import { useIdea } from './idea'
 
 const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning } = useMove()
 const router = useRouter()
@@ -24,6 +25,7 @@ const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
 const pair = ref<HTMLElement>()
 const ink = ref<HTMLCanvasElement>()
+const { pick } = useIdea()
 const { width, height } = useElementSize(host)
 const wire = ref(false)
 const shown = ref<'both' | 'lens' | 'plan'>('both')
@@ -122,6 +124,7 @@ function putBack() {
 }
 function down(event: PointerEvent) {
   if (event.button !== 0 || !at.value) return
+  if (pick(story.value?.world as Vec3 | undefined, story.value?.surface)) return
   sendHeld()
   host.value!.focus({ preventScroll: true })
   playing.value = false

@@ -6,6 +6,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
+import IdeaFields from './IdeaFields.vue'
 import MotionFields from './MotionFields.vue'
 import PaintList from './PaintList.vue'
 import TravelFields from './TravelFields.vue'
@@ -132,6 +133,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
     </section>
 
     <template v-if="s.keys.length > 1 && s.shot.solids.length">
+      <IdeaFields />
       <TravelFields />
       <MotionFields />
       <WaysOut />
