@@ -131,8 +131,11 @@ def test_a_piece_rides_on_the_carrier():
 
 
 def test_what_cannot_be_shown_is_refused():
-    with pytest.raises(ValidationError, match="fade"):
-        Motion.model_validate({"keys": [{"frame": 1, "opacity": 0.5}]})
+    fading = {"keys": [{"frame": 1, "opacity": 0.5}]}
+    with pytest.raises(ValidationError, match="only flats can fade"):
+        Block.model_validate({**block().model_dump(), "motion": fading})
+    with pytest.raises(ValidationError, match="group cannot fade"):
+        GroupMotion.model_validate({"name": "all", "motion": fading})
     with pytest.raises(ValidationError, match="same frame"):
         Motion.model_validate({"keys": [{"frame": 1}, {"frame": 1}]})
     assert Motion().still and not Motion(drift=(0, 0, 0.1)).still

@@ -71,3 +71,34 @@ def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     page.get_by_role("button", name="Let it stand").click()
     until(lambda: flat()["motion"] is None)
     expect(page.locator("[data-motion]")).to_be_visible()
+
+
+def test_a_flat_fades_in_both_pictures_and_only_flats_do(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-motion]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.locator("[data-motion] .el-select__wrapper").first.click()
+    page.get_by_role("option", name="Platform", exact=True).click()
+    expect(page.locator("[data-motion]").get_by_label("Opacity")).to_have_count(0)
+    page.locator("[data-motion] .el-select__wrapper").first.click()
+    page.get_by_role("option", name="Trolley and lamp flat").click()
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    page.locator("[data-motion]").get_by_label("Opacity").fill("35")
+    page.locator("[data-motion]").get_by_label("Opacity").press("Enter")
+    flat = lambda: next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")  # noqa: E731
+    until(lambda: flat()["motion"] and flat()["motion"]["keys"][0]["opacity"] == 0.35)
+    got = page.request.get(f"/api/shots/{halt}/frames/60/picture?width=640")
+    own = np.asarray(Image.open(io.BytesIO(got.body())).convert("RGB")).astype(float)
+    path = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][59]["moved"]
+    assert path[0]["opacity"] == 0.35
+
+    def off() -> float:
+        shown = Image.fromarray(pictured(page).astype(np.uint8)).resize((own.shape[1], own.shape[0]), Image.LANCZOS)
+        inside = (slice(250, 300), slice(385, 460))  # on the trolley
+        return float(np.abs(np.asarray(shown).astype(float) - own)[inside].mean())
+
+    until(lambda: off() < 3)
+    page.keyboard.press("Control+z")
+    until(lambda: flat()["motion"] is None)
+    until(lambda: off() > 12)  # as it was: clearly another picture

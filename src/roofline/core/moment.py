@@ -12,17 +12,19 @@ from roofline.core.camera import Array, View
 
 @dataclass(frozen=True)
 class Pose:
-    """Where a piece is: a point X of it, as it stands at rest, goes to ``shift + scale · rotation @ X``."""
+    """Where a piece is: a point X of it, as it stands at rest, goes to ``shift + scale · rotation @ X``; and how
+    opaque it is, 0…1."""
 
     rotation: Array = field(default_factory=lambda: np.eye(3))  # (3, 3)
     shift: Array = field(default_factory=lambda: np.zeros(3))  # metres, (3,)
     scale: float = 1.0
+    opacity: float = 1.0
 
     @staticmethod
-    def about(pivot: Array, rotation: Array, offset: Array, scale: float = 1.0) -> Pose:
+    def about(pivot: Array, rotation: Array, offset: Array, scale: float = 1.0, opacity: float = 1.0) -> Pose:
         """Turned and scaled about a pivot (3,), then set off by some metres (3,)."""
         at = np.asarray(pivot, dtype=np.float64)
-        return Pose(rotation, at + offset - scale * rotation @ at, scale)
+        return Pose(rotation, at + offset - scale * rotation @ at, scale, opacity)
 
     def after(self, first: Pose) -> Pose:
         """This pose over another one: what that has moved is moved on."""
@@ -30,6 +32,7 @@ class Pose:
             self.rotation @ first.rotation,
             self.shift + self.scale * self.rotation @ first.shift,
             self.scale * first.scale,
+            self.opacity * first.opacity,
         )
 
     def eye(self, position: Array) -> Array:

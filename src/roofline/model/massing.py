@@ -13,6 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from roofline.model.base import Id, Model, Name, Quaternion, Vec3
 
+ONLY_FLATS = "only flats can fade: other pieces have an inside that would be seen"
 KINDS: dict[str, type[SolidBase]] = {}
 
 
@@ -23,14 +24,7 @@ class MotionKey(Model):
     offset: Vec3 = (0.0, 0.0, 0.0)
     rotation: Quaternion = (1.0, 0.0, 0.0, 0.0)  # w, x, y, z
     scale: Annotated[float, Field(gt=0, le=1000)] = 1.0
-    opacity: float = 1.0
-
-    @field_validator("opacity")
-    @classmethod
-    def _whole(cls, value: float) -> float:
-        if value != 1:
-            raise ValueError("pieces that fade cannot be shown yet: set the opacity of their throws instead")
-        return value
+    opacity: Annotated[float, Field(ge=0, le=1)] = 1.0  # of flats only
 
 
 class Motion(Model):
@@ -54,6 +48,10 @@ class Motion(Model):
         return sorted(value, key=lambda key: key.frame)
 
     @property
+    def fades(self) -> bool:
+        return any(key.opacity < 1 for key in self.keys)
+
+    @property
     def still(self) -> bool:
         return not self.keys and not any(self.drift) and self.faces_lens == "no" and not self.rides
 
@@ -66,6 +64,7 @@ class SolidBase(Model):
     """
 
     own: ClassVar[frozenset[str]]
+    can_fade: ClassVar[bool] = False
     kind: str
     id: Id
     name: Name
@@ -75,6 +74,13 @@ class SolidBase(Model):
     group: Name | None = None
     tags: Annotated[list[Name], Field(max_length=20)] = []
     motion: Motion | None = None
+
+    @field_validator("motion")
+    @classmethod
+    def _solid(cls, value: Motion | None) -> Motion | None:
+        if value is not None and value.fades and not cls.can_fade:
+            raise ValueError(ONLY_FLATS)
+        return value
 
     @classmethod
     def __pydantic_init_subclass__(cls, **more: Any) -> None:

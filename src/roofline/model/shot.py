@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import model_validator
+from pydantic import field_validator, model_validator
 
 from roofline.model.base import Model, Name
 from roofline.model.handoff import Delivery
@@ -47,6 +47,13 @@ class GroupMotion(Model):
 
     name: Name
     motion: Motion
+
+    @field_validator("motion")
+    @classmethod
+    def _solid(cls, value: Motion) -> Motion:
+        if value.fades:
+            raise ValueError("a group cannot fade: let its flats fade")
+        return value
 
 
 class Shot(Model):

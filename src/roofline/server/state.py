@@ -103,6 +103,7 @@ class PieceAt(Model):
     rotation: tuple[Vec3, Vec3, Vec3]
     shift: Vec3
     scale: float
+    opacity: float = 1.0
 
 
 class FrameCamera(Model):
@@ -184,6 +185,7 @@ def camera_of(moment: Moment) -> FrameCamera:
                 rotation=tuple(tuple(row) for row in pose.rotation.tolist()),  # type: ignore[arg-type]
                 shift=tuple(pose.shift.tolist()),
                 scale=pose.scale,
+                opacity=pose.opacity,
             )
             for ident, pose in moment.poses.items()
         ],

@@ -15,10 +15,10 @@ from roofline.core.move.path import home_key, moment_at, moments, shot_path
 from roofline.core.move.travel import aimed_at
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import limits_of
-from roofline.errors import Conflict, NotFound, RoofLineError
+from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.base import Vec3
-from roofline.model.massing import Motion
+from roofline.model.massing import ONLY_FLATS, Motion
 from roofline.model.move import Key, Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import GroupMotion, Shot
@@ -100,6 +100,8 @@ def set_motion(desk: Desk, shot_id: str, solid_id: str, motion: Motion | None) -
     def alter(shot: Shot) -> Shot:
         for solid in shot.solids:
             if solid.id == solid_id:
+                if motion is not None and motion.fades and not solid.can_fade:
+                    raise MoveError(f"{ONLY_FLATS[0].upper()}{ONLY_FLATS[1:]}.")
                 solid.motion = None if motion is None or motion.still else motion
                 return shot
         raise NotFound(f"There is no piece '{solid_id}'.")
@@ -113,6 +115,8 @@ def set_group_motion(desk: Desk, shot_id: str, name: str, motion: Motion | None)
     def alter(shot: Shot) -> Shot:
         if not any(s.group == name for s in shot.solids):
             raise NotFound(f"There is no group '{name}'.")
+        if motion is not None and motion.fades:
+            raise MoveError("A group cannot fade: let its flats fade.")
         rest = [g for g in shot.groups if g.name != name]
         shot.groups = rest if motion is None or motion.still else [*rest, GroupMotion(name=name, motion=motion)]
         return shot

@@ -4422,6 +4422,11 @@ export interface components {
          * @description A piece that has moved: a point X of it at rest goes to shift + scale · rotation X, metres.
          */
         PieceAt: {
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
             /** Rotation */
             rotation: [
                 [

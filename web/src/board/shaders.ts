@@ -49,9 +49,22 @@ const CUT_OUT = /* glsl */ `
   if (off || texture(picture, uv).a < 0.5) discard;`
 const CLEAR_WHERE_NOTHING = /* glsl */ `
   if (acc.a < 0.004) discard;
-  colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a);`
+  colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a * opaque);`
 const BARE_WHERE_NOTHING = /* glsl */ `
-  colour = vec4(acc.a < 0.5 ? bare * light : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);`
+  colour = vec4(acc.a < 0.5 ? paper(bare * light) : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);`
+
+/** From linear light in a picture of its own to the screen. */
+export const screenVertex = /* glsl */ `
+void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }`
+export const screenFragment = /* glsl */ `
+precision highp float;
+uniform sampler2D light;
+out vec4 colour;
+void main() {
+  vec4 v = texelFetch(light, ivec2(gl_FragCoord.xy), 0);
+  vec3 curve = 1.055 * pow(max(v.rgb, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
+  colour = vec4(mix(curve, 12.92 * v.rgb, lessThanEqual(v.rgb, vec3(0.0031308))), v.a);
+}`
 
 export function idFragment(cut: boolean): string {
   return /* glsl */ `
@@ -103,6 +116,7 @@ out vec4 colour;
 uniform vec3 bare;
 uniform vec3 standpoint;
 uniform mat3 rays;
+uniform float opaque;
 flat in float vAway;
 ${uniforms}
 bool sees(sampler2D ids, vec2 uv) {
@@ -115,10 +129,13 @@ bool sees(sampler2D ids, vec2 uv) {
   }
   return false;
 }
+uniform float lit;
 vec3 display(vec3 v) {
+  if (lit > 0.5) return v;
   vec3 curve = 1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
   return mix(curve, 12.92 * v, lessThanEqual(v, vec3(0.0031308)));
 }
+vec3 paper(vec3 v) { return lit > 0.5 ? pow(v, vec3(2.2)) : v; }
 void main() {
   vec4 acc = vec4(0.0);
   bool done = false;
@@ -127,6 +144,6 @@ void main() {
   vec3 vWorld = standpoint + ray * ((vAway - dot(vNormal, standpoint)) / dot(vNormal, ray));
   float light = 0.7 + 0.3 * abs(dot(normalize(vNormal), vec3(0.42, 0.82, 0.39)));
   ${body}
-  ${cut ? (throws ? CLEAR_WHERE_NOTHING : 'colour = vec4(bare * light, 1.0);') : BARE_WHERE_NOTHING}
+  ${cut ? (throws ? CLEAR_WHERE_NOTHING : 'colour = vec4(paper(bare * light), 1.0);') : BARE_WHERE_NOTHING}
 }`
 }

@@ -8,6 +8,7 @@ import { textureOf, type ShotState, type Throw, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 import { lens, poseMatrix, raysOf, type Moved } from './lens'
 import { addTriangles, addFace, geometryOf, type Group } from './faces'
+import { LinearScreen } from './linearScreen'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
 
 const RASTER = 2048
@@ -51,6 +52,13 @@ function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
   )
 }
 
+interface Piece {
+  meshes: three.Mesh[]
+  standpoint: three.Vector3
+  rays: three.Matrix3
+  opacity: { value: number }
+}
+
 export class Thrown {
   private renderer: three.WebGLRenderer
   private scene = new three.Scene()
@@ -59,7 +67,10 @@ export class Thrown {
   private brought = new Map<string, Float32Array>()
   private round = 0
   /** By piece: its meshes, and the lens of the view that is drawn as it sees it at rest. */
-  private pieces = new Map<string, { meshes: three.Mesh[]; standpoint: three.Vector3; rays: three.Matrix3 }>()
+  private pieces = new Map<string, Piece>()
+  /** Whether light is drawn, and not display values. */
+  private lit = { value: 0 }
+  private screen = new LinearScreen()
   ready = false
   /** Why a plate is not drawn. */
   private failed: string | null = null
@@ -187,6 +198,8 @@ export class Thrown {
         bare: { value: new three.Vector3(...this.bare) },
         standpoint: { value: piece.standpoint },
         rays: { value: piece.rays },
+        opaque: piece.opacity,
+        lit: this.lit,
       }
       g.throws.forEach((n, i) => {
         uniforms[`plate${i}`] = { value: lit[n].matrix }
@@ -213,7 +226,7 @@ export class Thrown {
   }
 
   private pieceOf(id: string) {
-    const fresh = { meshes: [], standpoint: new three.Vector3(), rays: new three.Matrix3() }
+    const fresh = { meshes: [], standpoint: new three.Vector3(), rays: new three.Matrix3(), opacity: { value: 1 } }
     return this.pieces.get(id) ?? this.pieces.set(id, fresh).get(id)!
   }
 
@@ -313,7 +326,9 @@ export class Thrown {
     this.renderer.setSize(width, height, false)
     const rays = raysOf(view, width, height)
     for (const [id, piece] of this.pieces) {
-      const pose = poseMatrix(moved.find((m) => m.solid === id))
+      const now = moved.find((m) => m.solid === id)
+      const pose = poseMatrix(now)
+      piece.opacity.value = now?.opacity ?? 1
       const back = pose.clone().invert()
       piece.standpoint.set(...view.position).applyMatrix4(back)
       piece.rays.setFromMatrix4(back).multiply(rays)
@@ -322,7 +337,10 @@ export class Thrown {
         mesh.matrixWorldNeedsUpdate = true
       }
     }
-    this.renderer.render(this.scene, lens(view))
+    // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first
+    this.lit.value = moved.some((m) => m.opacity < 1) ? 1 : 0
+    if (this.lit.value) this.screen.render(this.renderer, this.scene, lens(view), width, height)
+    else this.renderer.render(this.scene, lens(view))
   }
 
   private clear() {
@@ -342,6 +360,7 @@ export class Thrown {
     this.round++
     this.clear()
     this.textures.forEach((t) => t.texture.dispose())
+    this.screen.dispose()
     this.renderer.dispose()
   }
 }

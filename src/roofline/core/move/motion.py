@@ -60,13 +60,23 @@ def keyed(motion: Motion, frame: float) -> tuple[Array, Rotation, float]:
     return np.asarray(values[:3]), Slerp(frames, turns)(at), float(np.exp(values[3]))
 
 
+def opacity(motion: Motion, frame: float) -> float:
+    """How opaque a piece is by its keys, 0…1: smooth, never beyond neighbouring keys."""
+    keys = motion.keys
+    if len(keys) < 2 or not motion.fades:
+        return keys[0].opacity if keys else 1.0
+    frames = np.array([k.frame for k in keys], dtype=np.float64)
+    at = float(np.clip(frame, frames[0], frames[-1]))
+    return float(np.clip(PchipInterpolator(frames, [k.opacity for k in keys])(at), 0, 1))
+
+
 def _pose(shot: Shot, path: Path, motion: Motion, pivot: Array, frame: float, eye: Array) -> Pose:
     offset, turn, scale = keyed(motion, frame)
     first = shot.frame_range[0]
     offset = offset + np.array(motion.drift) * (frame - first) / shot.delivery.fps
     if motion.faces_lens != "no":
         turn = _facing(shot, path, motion, pivot, pivot + offset, eye) * turn
-    pose = Pose.about(pivot, turn.as_matrix(), offset, scale)
+    pose = Pose.about(pivot, turn.as_matrix(), offset, scale, opacity(motion, frame))
     carrier = shot.move.carrier
     if motion.rides and carrier is not None:  # with the carrier from where it stands at its first key
         start, start_turn = carrier_at(carrier, carrier.keys[0].frame)

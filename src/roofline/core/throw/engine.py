@@ -7,7 +7,7 @@ plates' sight of it, the plates' pictures, and the limits, which are an argument
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -33,6 +33,7 @@ from roofline.model.reports import ProbeReport, Rejected
 from roofline.model.shot import Shot
 
 keep_freed_memory()
+CLEAR = 1 / 512  # opacity below which nothing of a piece is seen
 BEFORE, UNIT = len(Projection._fields), Cast._fields.index("unit")  # what of a cast is each view's own
 REASONS: tuple[Any, ...] = ("outside", "matte", "hidden", "back")
 
@@ -106,14 +107,42 @@ class Engine:
     def cast(self, moment: Moment, limits: Array | None = None) -> Cast:
         """The arrays of a moment for the compiled loops; ``limits``: see `limits_of`, those of a new shot by
         default."""
-        projection = project(self.geometry, self.throws, moment)
+        projection = self._projection(moment)
         given = self._standard if limits is None else limits
         return Cast._make((*projection, *self._counts, float(moment.view.unit), given.ravel(), *self._arrays))
 
     def measure(self, moment: Moment, limits: Array | None = None) -> Measures:
-        """Verdict, surface, plate, stretch and magnification at every pixel centre."""
+        """Verdict, surface, plate, stretch and magnification at every pixel centre.
+
+        Through a piece that fades what lies behind is seen as well: the worse of the two verdicts counts, with its
+        surface.
+        """
         view = moment.view
-        return Measures(*m.measure(self.cast(moment, limits), self.sight.shadows, view.width, view.height))
+        got = Measures(*m.measure(self.cast(moment, limits), self.sight.shadows, view.width, view.height))
+        if all(pose.opacity == 1 for pose in moment.poses.values()):
+            return got
+        through = (self._opacity(moment) < 1)[got.face] & (got.face >= 0)
+        if not through.any():
+            return got
+        gone = {s: replace(p, opacity=0.0 if p.opacity < 1 else 1.0) for s, p in moment.poses.items()}
+        behind = self.measure(replace(moment, poses=gone), limits)
+        worse = through & (behind.verdict > got.verdict)
+        for mine, theirs in zip(vars(got).values(), vars(behind).values(), strict=True):
+            mine[worse] = theirs[worse]
+        return got
+
+    def _opacity(self, moment: Moment) -> NDArray[np.float32]:
+        """How opaque every face is, (F,)."""
+        by_solid = [moment.poses[s].opacity if s in moment.poses else 1.0 for s in self.geometry.solid_ids]
+        return np.array(by_solid, dtype=np.float32)[self.geometry.solid]
+
+    def _projection(self, moment: Moment) -> Projection:
+        """A moment's projection; of what is quite clear nothing is seen."""
+        found = project(self.geometry, self.throws, moment)
+        if any(pose.opacity < CLEAR for pose in moment.poses.values()):
+            clear = self._opacity(moment) < CLEAR
+            found.piece_boxes.reshape(-1, 4)[clear[self.geometry.pieces.face]] = 0
+        return found
 
     def _nearest(self, moment: Moment) -> tuple[Cast, NDArray[np.int32]]:
         """The nearest face (H, W) at every pixel centre, and the cast that it was found in; no plate's sight is
@@ -124,7 +153,7 @@ class Engine:
     def nearest_cast(self, moment: Moment) -> Cast:
         """The arrays of a moment for finding what is nearest; no plate's sight is needed."""
         rest = resting(self.geometry, self.throws, NOTHING_SEEN)
-        return rest._replace(**project(self.geometry, self.throws, moment)._asdict())
+        return rest._replace(**self._projection(moment)._asdict())
 
     def nearest(self, moment: Moment, behind: bool = False) -> NDArray[np.int32]:
         """The nearest face (H, W) at every pixel centre, −1 where there is none; ``behind``: cut-outs not counted."""
@@ -197,7 +226,7 @@ class Engine:
         cut = self.geometry.cutout[q.face]
         opaque = np.where(cut, np.int32(-1), q.face)
         nearest = rasterise(self.cast(fine), opaque, fine.view.width, fine.view.height)
-        return paint(nearest, np.flatnonzero(cut), self.cast(moment), self.textures.textures)
+        return paint(nearest, np.flatnonzero(cut), self._opacity(moment), self.cast(moment), self.textures.textures)
 
 
 def engine_of(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes = NO_MESHES) -> Engine:

@@ -118,7 +118,7 @@ def covered(sub, quarter):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def paint_tile(nearest2, cut, cast, tex, top, left, room, acc, one, out):  # type: ignore[no-untyped-def]
+def paint_tile(nearest2, cut, opacity, cast, tex, top, left, room, acc, one, out):  # type: ignore[no-untyped-def]
     """One tile of `paint`."""
     table, cast = cast, open_cast(cast)
     height, width = out.shape[:2]
@@ -166,13 +166,14 @@ def paint_tile(nearest2, cut, cast, tex, top, left, room, acc, one, out):  # typ
                             seen += 0.25
                 if seen > 0:
                     cut_colour(table, tex, face, x, y, room, acc)
-                    rest = 1 - acc[3] * np.float32(seen)
+                    share = np.float32(seen) * opacity[face]
+                    rest = 1 - acc[3] * share
                     for i in range(4):
-                        out[row, col, i] = acc[i] * np.float32(seen) + rest * out[row, col, i]
+                        out[row, col, i] = acc[i] * share + rest * out[row, col, i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def paint_tiles(nearest2, cut, cast, tex, begin, end, out):  # type: ignore[no-untyped-def]
+def paint_tiles(nearest2, cut, opacity, cast, tex, begin, end, out):  # type: ignore[no-untyped-def]
     """Rows of tiles [begin, end) of `paint`."""
     acc, one = np.zeros(4, dtype=np.float32), np.zeros(4, dtype=np.float32)
     words, room = np.empty(len(cast), np.int64), np.empty(SPACE, np.float32)
@@ -180,17 +181,19 @@ def paint_tiles(nearest2, cut, cast, tex, begin, end, out):  # type: ignore[no-u
     table, tex, nearest2, out = lent(words), lent(tex), lent(nearest2), lent(out)
     for band in range(begin, end):
         for left in range(0, out.shape[1], TILE):
-            paint_tile(nearest2, cut, table, tex, band * TILE, left, lent(room), lent(acc), lent(one), out)
+            paint_tile(nearest2, cut, opacity, table, tex, band * TILE, left, lent(room), lent(acc), lent(one), out)
     return len(words) + len(room) + len(acc) + len(one)  # what is lent is let go of after its last mention
 
 
-def paint(nearest2: NDArray[np.int32], cut: NDArray[np.int64], cast: Any, tex: Any) -> NDArray[np.float32]:
+def paint(
+    nearest2: NDArray[np.int32], cut: NDArray[np.int64], opacity: NDArray[np.float32], cast: Any, tex: Any
+) -> NDArray[np.float32]:
     """Picture (H, W, 4) float32, premultiplied linear, of a view.
 
     ``nearest2`` (2H, 2W): nearest opaque face on a grid twice as fine; ``cut``: pieces of cut-outs, laid over back to
-    front; ``cast``: the view's cast.
+    front, by the ``opacity`` of their faces (F,); ``cast``: the view's cast.
     """
     out = np.zeros((nearest2.shape[0] // 2, nearest2.shape[1] // 2, 4), dtype=np.float32)
     shared, bands = out.shape[0] * out.shape[1] > ALONE // 4, -(-out.shape[0] // TILE)
-    side_by_side(lambda begin, end: paint_tiles(nearest2, cut, cast, tex, begin, end, out), bands, shared)
+    side_by_side(lambda begin, end: paint_tiles(nearest2, cut, opacity, cast, tex, begin, end, out), bands, shared)
     return out

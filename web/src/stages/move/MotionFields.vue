@@ -78,6 +78,16 @@ const stand = () => s.change('PUT', `/solids/${solid.value!.id}/motion`, { motio
         @change="(v) => setKey({ scale: v! })"
       />
       <NumberField
+        v-if="solid.kind === 'flat'"
+        label="Opacity"
+        :model-value="100 * now.opacity"
+        unit="%"
+        :digits="0"
+        :min="0"
+        :max="100"
+        @change="(v) => setKey({ opacity: v! / 100 })"
+      />
+      <NumberField
         v-for="(axis, i) in AXES"
         :key="`drift${axis}`"
         :label="`Drifts along ${axis}`"

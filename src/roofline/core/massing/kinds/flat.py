@@ -20,6 +20,7 @@ class Flat(Solid):
 
     kind: Literal["flat"] = "flat"
     own: ClassVar[frozenset[str]] = frozenset({"foot", "heading_deg", "extent"})
+    can_fade: ClassVar[bool] = True
     feet: ClassVar[int | None] = 1
     foot: Vec3
     heading_deg: float
