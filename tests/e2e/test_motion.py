@@ -94,7 +94,9 @@ def test_a_flat_fades_in_both_pictures_and_only_flats_do(page, halt):
     assert path[0]["opacity"] == 0.35
 
     def off() -> float:
-        shown = Image.fromarray(pictured(page).astype(np.uint8)).resize((own.shape[1], own.shape[0]), Image.LANCZOS)
+        shown = Image.fromarray(pictured(page).astype(np.uint8)).resize(
+            (own.shape[1], own.shape[0]), Image.Resampling.LANCZOS
+        )
         inside = (slice(250, 300), slice(385, 460))  # on the trolley
         return float(np.abs(np.asarray(shown).astype(float) - own)[inside].mean())
 

@@ -160,7 +160,7 @@ function go(to: Stage) {
   grid-template: minmax(0, 1fr) / 176px minmax(0, 1fr) 304px;
 }
 .bench.strip {
-  grid-template: minmax(0, 1fr) 148px / 176px minmax(0, 1fr) 304px;
+  grid-template: minmax(0, 1fr) auto / 176px minmax(0, 1fr) 304px;
 }
 .bench.strip > :first-child {
   grid-row: 1 / 3;

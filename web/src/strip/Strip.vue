@@ -8,6 +8,7 @@ import { useKeys } from '../hand/keys'
 import NumberField from '../ledger/NumberField.vue'
 import { SAYS, swatch, VERDICTS } from '../board/verdicts'
 import { useMove } from '../stages/move/move'
+import Pace from './Pace.vue'
 
 const { s, cameras, report, playing, checking } = useMove()
 const host = ref<SVGSVGElement>()
@@ -17,7 +18,8 @@ const last = computed(() => s.state!.last_frame)
 const count = computed(() => last.value - first.value + 1)
 const PAD = 12
 const RIBBON = 30
-const TOP = 38
+/** Where the ribbon begins: the handles of a pace need room above it. */
+const TOP = computed(() => (s.shot.move.speed ? 74 : 38))
 const cell = computed(() => Math.max(0.1, (width.value - 2 * PAD) / count.value))
 const x = (frame: number) => PAD + (frame - first.value) * cell.value
 
@@ -25,7 +27,7 @@ const ORDER = ['void', 'bare', 'spilled', 'smeared', 'soft'] as const
 /** Small shares matter most: the ribbon's height follows the square root of the share. */
 const bars = computed(() =>
   (report.value?.report?.frames ?? []).flatMap((f) => {
-    let y = TOP
+    let y = TOP.value
     const failing = ORDER.reduce((sum, v) => sum + f[v], 0)
     const full = RIBBON * Math.sqrt(failing / 100)
     return ORDER.filter((v) => f[v] > 0).map((v) => {
@@ -42,14 +44,13 @@ const speeds = computed(() => {
   return c.slice(1).map((b, i) => Math.hypot(...b.position.map((v, j) => v - c[i].position[j])) * s.shot.delivery.fps)
 })
 const top = computed(() => Math.max(...speeds.value, 0))
-const curve = computed(() =>
-  speeds.value.length && top.value > 1e-6
-    ? 'M' +
-      speeds.value
-        .map((v, i) => `${(x(first.value + i) + cell.value).toFixed(1)} ${(32 - 22 * (v / top.value)).toFixed(1)}`)
-        .join('L')
-    : '',
-)
+const curve = computed(() => {
+  if (!speeds.value.length || top.value <= 1e-6) return ''
+  const y = (v: number) => TOP.value - 6 - (TOP.value - 16) * (v / top.value)
+  return (
+    'M' + speeds.value.map((v, i) => `${(x(first.value + i) + cell.value).toFixed(1)} ${y(v).toFixed(1)}`).join('L')
+  )
+})
 const ticks = computed(() => {
   const step = [1, 2, 5, 10, 12, 24, 25, 50, 100, 200, 500, 1000].find((n) => n * cell.value > 46) ?? 5000
   const out: number[] = []
@@ -116,7 +117,7 @@ function nextFailing() {
 
 <template>
   <section class="strip" aria-label="Strip">
-    <svg ref="host" height="98" data-strip :data-cell="cell" @pointerdown="seek">
+    <svg ref="host" :height="TOP + 60" data-strip :data-cell="cell" @pointerdown="seek">
       <defs>
         <pattern id="p-soft" width="6" height="6" patternUnits="userSpaceOnUse">
           <rect width="6" height="6" fill="#d7e6f1" />
@@ -168,6 +169,7 @@ function nextFailing() {
         <path :d="`M${x(t) + cell / 2} ${TOP + RIBBON + 6}v4`" class="tick" />
         <text :x="x(t) + cell / 2" :y="TOP + RIBBON + 22" class="number">{{ t }}</text>
       </g>
+      <Pace :x="(f) => x(f) + cell / 2" :frame-at="(at) => first + (at - PAD) / cell - 0.5" :top="12" :low="TOP - 9" />
       <path class="head" :d="`M${x(s.frame) + cell / 2} 4V${TOP + RIBBON + 8}`" data-head />
     </svg>
     <div class="controls">
