@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from playwright.sync_api import expect
-from tests.e2e.board import state, until
+from tests.e2e.board import Board, state, until
 from tests.e2e.corners import first_pixel, second_pixel
 from tools.varrow import truth
 
@@ -111,3 +111,21 @@ def test_rival_standpoints_stand_in_plan_and_a_wrong_point_is_left_out_by_one_pr
     until(lambda: len(state(page, halt)["shot"]["ties"]) == 5)
     after = photo(page, halt, "from-the-hut")["result"]
     assert after["rivals"] == [] and not [w for w in after["warnings"] if "Spot" in w]
+
+
+def test_a_figure_stands_where_the_pointer_is(page, halt):
+    page.locator("[data-figure-shown]").click()
+    board = Board(page)
+    # in front of the lamp post, whose foot and height are known
+    lx, _, lz = truth.LAMP["foot"]
+    foot, head = first_pixel((lx, 0.0, lz)), first_pixel((lx, 1.7, lz))
+    page.mouse.move(*board.place(foot))
+    path = page.locator("[data-standing]")
+    expect(path).to_be_visible()
+    box = path.bounding_box()
+    x, y = board.place(foot)
+    top = board.place(head)[1]
+    assert abs(box["y"] + box["height"] - y) < 7 and abs(box["y"] - top) < 0.06 * (y - top) + 3
+    assert abs(box["x"] + box["width"] / 2 - x) < 4
+    page.locator("[data-figure-shown]").click()
+    expect(path).to_have_count(0)

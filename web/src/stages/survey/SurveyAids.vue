@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { Camera, Vec2, Vec3 } from '../../api/client'
 import { bentLine, groundGrid, viewOf, wallGrid } from '../../board/camera'
+import { figureAt } from '../../board/figure'
 import { useSurvey } from './survey'
 
 const props = defineProps<{ camera: Camera; rise: Vec3; hover: Vec2 | null; toScreen: (p: Vec2) => Vec2 }>()
@@ -37,6 +38,8 @@ const uprights = computed(() => {
   const { width, height } = props.camera
   return Array.from({ length: PLUMB }, (_, i) => plumb([((i + 0.5) * width) / PLUMB, height / 2]))
 })
+/** A figure of 1.7 m where the pointer is, on the ground. */
+const standing = computed(() => (show.figure && props.hover ? figureAt(props.camera, props.hover) : []))
 const path = (lines: [Vec2, Vec2][]) => lines.map((l) => bentLine(props.camera, l, props.toScreen)).join('')
 </script>
 
@@ -44,6 +47,7 @@ const path = (lines: [Vec2, Vec2][]) => lines.map((l) => bentLine(props.camera, 
   <g>
     <path v-if="grid.length" class="grid" data-grid :d="path(grid)" />
     <path v-if="uprights.length" class="upright" data-plumb :d="path(uprights)" />
+    <path v-if="standing.length" class="standing" data-standing :d="path(standing)" />
     <path v-if="show.plumb && hover" class="upright here" :d="path([plumb(hover)])" />
   </g>
 </template>
@@ -60,6 +64,13 @@ path {
   stroke: #fff;
   stroke-width: 1.1;
   stroke-dasharray: 2 5;
+}
+.standing {
+  stroke: #fff;
+  stroke-width: 2;
+  stroke-linecap: round;
+  paint-order: stroke;
+  filter: drop-shadow(0 0 1px rgb(34 48 58 / 90%));
 }
 .here {
   stroke-width: 1.8;

@@ -80,6 +80,13 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
     <ElCheckbox v-model="show.plumb" title="Upright lines of the place: a wall’s corner should run along them"
       >Plumb lines</ElCheckbox
     >
+    <ElCheckbox
+      v-if="scaled"
+      v-model="show.figure"
+      title="A standing figure of 1.7 m on the ground under the pointer: a door should be a little taller"
+      data-figure-shown
+      >Figure</ElCheckbox
+    >
   </div>
 </template>
 

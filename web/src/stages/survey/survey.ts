@@ -35,6 +35,7 @@ const show = reactive({
   grid: 'ground' as 'none' | 'ground' | 'front' | 'side' | 'ceiling',
   ceiling: 3,
   plumb: false,
+  figure: false,
   points: true,
   snap: true,
 })
