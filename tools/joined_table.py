@@ -76,7 +76,8 @@ def edges(view: View, rng: np.random.Generator, count: int = 15) -> list[Edge]:
         p = view.project(np.stack([middle - AXIS[family] * 2, middle + AXIS[family] * 2]))
         if np.isnan(p).any() or (p < 0).any() or (p > [W, H]).any() or np.linalg.norm(p[0] - p[1]) < 150:
             continue
-        out.append(Edge(family=family, points=[(float(x), float(y)) for x, y in p + rng.normal(0, 1, (2, 2))]))  # type: ignore[arg-type]
+        points = (p + rng.normal(0, 1, (2, 2))).tolist()
+        out.append(Edge.model_validate({"family": family, "points": points}))
     return out
 
 

@@ -34,7 +34,8 @@ class Scene:
                 a = np.radians(self.rng.uniform(5, 60)) * self.rng.choice([-1, 1])
                 q = (q - q.mean(0)) @ np.array([[np.cos(a), -np.sin(a)], [np.sin(a), np.cos(a)]]) + q.mean(0)
             edges.append(Edge(family=family, points=[(float(x), float(y)) for x, y in q]))  # type: ignore[arg-type]
-        return SurveyInput(width=W, height=H, edges=edges, edge_sigma_px=sigma, **self.known), wrong  # type: ignore[arg-type]
+        told = {"width": W, "height": H, "edges": edges, "edge_sigma_px": sigma, **self.known}
+        return SurveyInput.model_validate(told), wrong
 
 
 def scene(

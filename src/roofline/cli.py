@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from roofline.cli_move import bring_back_command, paint_list_command, plate_command, standing_command
-from roofline.cli_parts import Bad, Group, engine_of, pixel_of, put, range_of, size_of
+from roofline.cli_parts import Bad, Group, engine_of, engines_of, pixel_of, put, range_of, size_of
 from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
 from roofline.core.survey.joint import Member, solve_together
@@ -21,14 +21,11 @@ from roofline.core.throw.engine import limits_of
 from roofline.errors import PackageError, RoofLineError
 from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
-from roofline.formats.ora import open_raster
 from roofline.formats.package import open_package, sentence, strict_json, write_package
 from roofline.model.survey import SurveyInput
 from roofline.work import render as render_
-from roofline.work.again import as_layers
+from roofline.work.again import layered_file
 from roofline.work.begin import How, Spread, begin, begun_survey
-from roofline.work.engines import Engines
-from roofline.work.kept import Kept
 from roofline.work.scene import Textures, gather
 
 
@@ -235,7 +232,7 @@ def export(package: Path, out: Path, textures: Textures, depth: Depth) -> None:
     """Camera, geometry and textures for the next program; as .ora the flats as layers, for a painter."""
     if out.suffix.lower() == ".ora":
         opened = open_package(package)
-        out.write_bytes(open_raster(as_layers(opened.shot, Engines(opened.read, Kept()))))
+        out.write_bytes(layered_file(opened.shot, engines_of(opened)))
         click.echo(str(out))
         return
     if out.suffix.lower() not in scenes.FORMS:

@@ -8,15 +8,13 @@ from pathlib import Path
 
 import click
 
-from roofline.cli_parts import Bad, area_of, engine_of, put, range_of
+from roofline.cli_parts import Bad, area_of, engine_of, engines_of, put, range_of
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import over
 from roofline.formats.masks import MARGIN_PX, write_regions
 from roofline.formats.package import open_package, write_package
 from roofline.formats.plate_files import write_plate
-from roofline.work.engines import Engines
-from roofline.work.kept import Kept
 from roofline.work.ways import ways_out
 
 MOST_PLACES = 250_000
@@ -33,7 +31,7 @@ def plate_command(package: Path, plate: str, out: Path, matte: bool) -> None:
     found = next((p for p in opened.shot.plates if p.id == plate), None)
     if found is None:
         raise Bad(f"There is no plate '{plate}' in the package.")
-    write_plate(Engines(opened.read, Kept()).worked(opened.shot, found), out, matte)
+    write_plate(engines_of(opened).worked(opened.shot, found), out, matte)
     click.echo(str(out))
 
 
@@ -78,7 +76,7 @@ def standing_command(
 def bring_back_command(package: Path, out: Path | None, width: int, as_json: bool) -> None:
     """The largest part of a move that holds, and the other ways out; exit code 1 when the move does not hold."""
     opened = open_package(package)
-    found = ways_out(Engines(opened.read, Kept()), opened.shot, width=width)
+    found = ways_out(engines_of(opened), opened.shot, width=width)
     told = []
     for way in found.ways:
         file = None

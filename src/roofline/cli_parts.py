@@ -67,8 +67,12 @@ def pixel_of(text: str) -> tuple[float, float]:
     return x, y
 
 
+def engines_of(package: Package) -> Engines:
+    return Engines(package.read, Kept())
+
+
 def engine_of(package: Package) -> Engine:
-    return Engines(package.read, Kept()).engine(package.shot)
+    return engines_of(package).engine(package.shot)
 
 
 def size_of(text: str | None) -> tuple[int, int] | None:

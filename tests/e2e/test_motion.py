@@ -39,7 +39,10 @@ def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     page.get_by_label("Off along run").press("Enter")
     page.get_by_label("Turned about rise").fill("20")
     page.get_by_label("Turned about rise").press("Enter")
-    flat = lambda: next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")  # noqa: E731
+
+    def flat():
+        return next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")
+
     until(lambda: flat()["motion"] and [k for k in flat()["motion"]["keys"] if k["rotation"][2]])
     assert len(flat()["motion"]["keys"]) == 1
     assert flat()["motion"]["keys"][0]["offset"] == [-1.5, 0, 0]
@@ -86,7 +89,10 @@ def test_a_flat_fades_in_both_pictures_and_only_flats_do(page, halt):
     page.press("#frame", "Enter")
     page.locator("[data-motion]").get_by_label("Opacity").fill("35")
     page.locator("[data-motion]").get_by_label("Opacity").press("Enter")
-    flat = lambda: next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")  # noqa: E731
+
+    def flat():
+        return next(s for s in state(page, halt)["shot"]["solids"] if s["id"] == "trolley-and-lamp-flat")
+
     until(lambda: flat()["motion"] and flat()["motion"]["keys"][0]["opacity"] == 0.35)
     got = page.request.get(f"/api/shots/{halt}/frames/60/picture?width=640")
     own = np.asarray(Image.open(io.BytesIO(got.body())).convert("RGB")).astype(float)

@@ -47,6 +47,17 @@ def engines(files) -> Engines:
     return Engines(files.__getitem__, Kept())
 
 
+def keeping(files: dict[str, bytes]):
+    """What keeps bytes among some files, and says their name."""
+
+    def keep(data: bytes, suffix: str) -> str:
+        name = f"new{len(files)}{suffix}"
+        files[name] = data
+        return name
+
+    return keep
+
+
 def composite(layers: list[Layer]) -> np.ndarray:
     """Layers over one another by Pillow, RGBA 8 bit."""
     whole = Image.new("RGBA", (W, H))
@@ -111,12 +122,7 @@ def test_a_newer_file_changes_pictures_and_leaves_what_was_done():
     newer.layers.insert(2, blob(9, 30, 20, 60, 60))
     del newer.layers[0]
 
-    def keep(data: bytes, suffix: str) -> str:
-        name = f"new{len(files)}{suffix}"
-        files[name] = data
-        return name
-
-    after, notes = put_again(shot.model_copy(deep=True), [("Valley.ora", open_raster(newer))], keep)
+    after, notes = put_again(shot.model_copy(deep=True), [("Valley.ora", open_raster(newer))], keeping(files))
     flat = next(s for s in after.solids if s.id == ids["blob 2"])
     assert flat.foot == moved.foot  # where it was pushed to
     said = " ".join(notes)
@@ -151,8 +157,7 @@ def test_a_file_of_other_layers_is_refused_and_a_canvas_of_another_size_is_said(
         put_again(shot, [("Other.ora", open_raster(other))], lambda d, s: "x")
     wide = picture()
     wide.width += 40
-    kept = lambda data, suffix: files.setdefault(f"k{len(files)}{suffix}", data) and f"k{len(files) - 1}{suffix}"  # noqa: E731
-    _, notes = put_again(shot, [("Wide.ora", open_raster(wide))], kept)
+    _, notes = put_again(shot, [("Wide.ora", open_raster(wide))], keeping(files))
     assert any("360 × 200 px now and was 320 × 200" in n for n in notes)
 
 
@@ -163,8 +168,7 @@ def test_layers_of_one_name_are_told_apart_by_their_order():
     shot, files = begun(made)
     ids = [p.id for p in shot.plates if p.name == "twin"]
     made.layers[1].pixels[..., :3] = 7
-    keep = lambda data, suffix: files.setdefault(f"t{len(files)}{suffix}", data) and f"t{len(files) - 1}{suffix}"  # noqa: E731
-    after, _ = put_again(shot, [("x.ora", open_raster(made))], keep)
+    after, _ = put_again(shot, [("x.ora", open_raster(made))], keeping(files))
     shown = [np.asarray(Image.open(io.BytesIO(files[after.plate(i).file]))) for i in ids]
     assert (shown[1][shown[1][..., 3] > 0][:, :3] == 7).all() and not (shown[0][..., :3] == 7).all()
 
@@ -180,10 +184,6 @@ def test_the_flattened_picture_follows_when_the_size_has_stayed():
     newer = picture()
     newer.layers[2].pixels[..., :3] //= 2
 
-    def keep(data: bytes, suffix: str) -> str:
-        files[f"f{len(files)}{suffix}"] = data
-        return f"f{len(files) - 1}{suffix}"
-
-    after, _ = put_again(shot, [("Valley.ora", open_raster(newer))], keep)
+    after, _ = put_again(shot, [("Valley.ora", open_raster(newer))], keeping(files))
     shown = np.asarray(Image.open(io.BytesIO(files[after.photos[0].file])))
     assert (shown == flattened(newer)[..., : shown.shape[2]]).all()

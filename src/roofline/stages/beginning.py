@@ -13,6 +13,7 @@ from roofline.formats.stills import as_stills
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption
 from roofline.store.orders import Order
+from roofline.store.store import MadeFrom
 from roofline.work.again import home_of, put_again
 from roofline.work.begin import How, begin
 from roofline.work.desk import Desk
@@ -65,13 +66,7 @@ def run_again(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     tell(0.1, "reading the layers")
     files, said = as_stills([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]])
     made, notes = put_again(shot, files, desk.store.blobs.keep)
-
-    def alter(_: Shot) -> Shot:
-        if desk.store.revision(order.shot) != revision:
-            raise Conflict("The shot was changed meanwhile, so the layers were not put in: do it again.")
-        return made
-
-    desk.store.change(order.shot, "Put layers in again", alter)
+    desk.store.change(order.shot, "Put layers in again", lambda _: made, MadeFrom(None, revision))
     desk.changed(order.shot)
     return {"notes": [*said, *notes, "The layers are put in again."]}
 
@@ -89,13 +84,7 @@ def run_first_move(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     assume(shot)
     tell(0.1, "looking for a push-in that holds")
     made, said = first_move(shot, desk.engine, lambda share: tell(0.1 + 0.85 * share, "looking for what holds"))
-
-    def alter(_: Shot) -> Shot:
-        if desk.store.revision(order.shot) != revision:
-            raise Conflict("The shot was changed meanwhile, so the first move was not made: ask for it again.")
-        return made
-
-    desk.store.change(order.shot, "A first move", alter)
+    desk.store.change(order.shot, "A first move", lambda _: made, MadeFrom(None, revision))
     desk.changed(order.shot)
     return {"notes": [said]}
 

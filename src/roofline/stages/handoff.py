@@ -10,13 +10,12 @@ from typing import Any
 from roofline.core.move.path import moments
 from roofline.formats import scenes
 from roofline.formats.face_pictures import Depth
-from roofline.formats.ora import open_raster
 from roofline.formats.package import write_package
 from roofline.model.shot import Shot
 from roofline.stages.shots import fresh_id
 from roofline.store.clearing import version_folder
 from roofline.store.orders import Order
-from roofline.work.again import as_layers
+from roofline.work.again import layered_file
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 from roofline.work.render import (
@@ -125,7 +124,7 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         files = [out.name]
     elif form == "ora":
         tell(0.1, "making the layers")
-        out.write_bytes(open_raster(as_layers(shot, desk.engines)))
+        out.write_bytes(layered_file(shot, desk.engines))
         files = [out.name]
     else:
         tell(0.05, "looking at what the frames show")

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
+from roofline.core.moment import still
 from roofline.core.move.path import framing, home_photo
 from roofline.core.survey import linked
 from roofline.errors import MassingError, NotFound, RoofLineError
@@ -16,6 +17,7 @@ from roofline.formats import pictures
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
+from roofline.model.survey import Camera
 from roofline.work.begin import add_photo, taken_in
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
@@ -127,3 +129,10 @@ def telling(shot: Shot) -> tuple[str, str | None]:
             scale = shot.delivery.framing.scale
     problem = "the photo is enlarged" if scale < 0.999 else None
     return f"{first.width} × {first.height} px · {scale:.2f} : 1", problem
+
+
+def seen_from(desk: Desk, shot: Shot, camera: Camera, width: int) -> NDArray[np.float32]:
+    """Picture (H, W, 4), premultiplied linear light, of a shot's set at rest as a photo's camera sees it, so wide."""
+    view = view_of(camera)
+    small = view.resized(width, max(1, round(width * view.height / view.width)))
+    return desk.engine(shot).picture(still(small))

@@ -7,9 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from roofline.core.camera import view_of
 from roofline.core.massing.kinds import Flat
-from roofline.core.moment import still
 from roofline.core.plates.coverage import enclosed
 from roofline.core.plates.matching import Match, held_together, match
 from roofline.core.throw.merit import by_merit, sharing
@@ -20,7 +18,7 @@ from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
 from roofline.model.steps import Loop, OutlineStep
 from roofline.stages.move import moment
-from roofline.stages.photo import photo_of
+from roofline.stages.photo import photo_of, seen_from
 from roofline.stages.shots import fresh_id
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
@@ -206,13 +204,7 @@ def run_merit(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     every = max(1, (numbers[1] - numbers[0]) // MERIT_FRAMES)
     frames = [moment(shot, n, MERIT_WIDTH) for n in range(numbers[0], numbers[1] + 1, every)]
     throws, before, after = by_merit(shot, desk.engine, frames, lambda share: tell(share, "measuring the move"))
-
-    def alter(shot: Shot) -> Shot:
-        if desk.store.revision(order.shot) != revision:
-            raise PlateError("The shot was changed meanwhile, so the order was not kept: look for it again.")
-        return _thrown(shot, throws)
-
-    desk.store.change(order.shot, "Order throws by merit", alter)
+    desk.store.change(order.shot, "Order throws by merit", lambda s: _thrown(s, throws), MadeFrom(None, revision))
     desk.changed(order.shot)
     count = sum(len(t.first_on) for t in throws)
     return {"before": before, "after": after, "surfaces": count}
@@ -227,14 +219,12 @@ def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
         raise PlateError("A plate is matched to another one.")
     if photo.camera is None or photo.camera.position is None or not shot.solids:
         raise PlateError("Plates are matched through the set: survey the photo and build what it shows first.")
-    seen = view_of(photo.camera)
-    small = seen.resized(MATCH_WIDTH, max(1, round(MATCH_WIDTH * seen.height / seen.width)))
     shown = []
     for p in (plate, other):
         targets = [n for t in shot.throws if t.plate == p.id for n in t.targets] or [s.id for s in shot.solids]
         alone = shot.model_copy(update={"throws": [Throw(plate=p.id, targets=targets)]})
-        shown.append(desk.engine(alone).picture(still(small)))
-    return match(*held_together(shown[0].astype(np.float64), shown[1].astype(np.float64)))
+        shown.append(seen_from(desk, alone, photo.camera, MATCH_WIDTH).astype(np.float64))
+    return match(*held_together(*shown))
 
 
 def telling(shot: Shot) -> tuple[str, str | None]:

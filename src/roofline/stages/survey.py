@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from roofline.core.camera import view_of
-from roofline.core.moment import still
 from roofline.core.survey import linked
 from roofline.core.survey.detect import Found, find
 from roofline.core.survey.linked import check_typed, survey_input
@@ -19,7 +17,7 @@ from roofline.model.changes import Items, SurveyChange
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Survey, SurveyResult, Tie
-from roofline.stages.photo import photo_of, surveyed
+from roofline.stages.photo import photo_of, seen_from, surveyed
 from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
 
@@ -165,9 +163,8 @@ def compared(desk: Desk, shot_id: str, photo_id: str, other_id: str, width: int)
             "throws": [Throw(plate=p, targets=[s.id for s in shot.solids]) for p in sorted(mine)],
         }
     )
-    view = view_of(other.camera)  # type: ignore[arg-type]
-    small = view.resized(width, max(1, round(width * view.height / view.width)))
-    linear = desk.engine(alone).picture(still(small))
+    assert other.camera is not None
+    linear = seen_from(desk, alone, other.camera, width)
     alpha = linear[..., 3:]
     colour = pictures.to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
     return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)

@@ -65,11 +65,12 @@ class Delivered:
 
 @dataclass(frozen=True)
 class MadeFrom:
-    """A whole list that was made from a revision: it must not go over what has been changed in that list since then."""
+    """A whole list, or a whole shot, that was made from a revision: it must not go over what has been changed in it
+    since then."""
 
-    table: str
+    table: str | None  # none: the whole shot
     revision: int
-    what: str  # in words, in the plural
+    what: str = "the shot"  # in words; lists in the plural
 
 
 class Store:
@@ -239,7 +240,7 @@ class Store:
             for _ in range(TRIES):
                 before, revision, old = self._snapshot(shot_id)
                 if made_from is not None:
-                    self._fits(shot_id, made_from)
+                    self._fits(shot_id, made_from, revision)
                 had = self.faults(before)
                 after = Shot.model_validate(alter(before).model_dump())
                 self._showable(had, after)
@@ -254,17 +255,16 @@ class Store:
             if name not in had:
                 raise Unshowable(says)
 
-    def _fits(self, shot_id: str, made_from: MadeFrom) -> None:
-        """Raise Conflict when a list has been changed since.
+    def _fits(self, shot_id: str, made_from: MadeFrom, revision: int) -> None:
+        """Raise Conflict when a list, or the shot, has been changed since.
 
         What comes after the snapshot is found when it is written.
         """
         query = "SELECT revision FROM listed WHERE shot = ? AND list = ?"
-        row = self.db.execute(query, (shot_id, made_from.table)).fetchone()
+        row = self.db.execute(query, (shot_id, made_from.table)).fetchone() if made_from.table else (revision,)
         if row is not None and row[0] > made_from.revision:
-            raise Conflict(
-                f"Meanwhile {made_from.what} have been changed elsewhere; nothing was overwritten. Do it once more."
-            )
+            what = f"{made_from.what} {'have' if made_from.table else 'has'}"
+            raise Conflict(f"Meanwhile {what} been changed elsewhere; nothing was overwritten. Do it once more.")
 
     def _written(self, shot_id: str, label: str, revision: int, old: Rows, new: Rows, name: str) -> bool:
         """Write a change that was made from a revision, as a step; False, and nothing, when that is not the last

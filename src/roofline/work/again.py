@@ -15,7 +15,7 @@ from roofline.core.plates.worked import Canvas, resampled
 from roofline.errors import FormatError
 from roofline.formats import pictures
 from roofline.formats.layers import Layer, Layered, flattened, layers_of
-from roofline.formats.ora import same_kind
+from roofline.formats.ora import open_raster, same_kind
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
@@ -145,6 +145,11 @@ def _add(
 
 
 # ---------------------------------------------------------------- out
+
+
+def layered_file(shot: Shot, engines: Engines) -> bytes:
+    """The set as an OpenRaster file, see `as_layers`."""
+    return open_raster(as_layers(shot, engines))
 
 
 def as_layers(shot: Shot, engines: Engines) -> Layered:

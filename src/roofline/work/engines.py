@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -121,7 +122,10 @@ class Engines:
     def meshes(self, shot: Shot) -> dict[str, Triangles]:
         """What the files of imported pieces contain."""
         files = {s.file for s in shot.solids if isinstance(s, Imported)}
-        return {f: self.kept.get("mesh", f, lambda f=f: meshes.read(self.read(f), f)) for f in files}  # type: ignore[misc]
+        return {f: self.kept.get("mesh", f, partial(self._mesh, f)) for f in files}
+
+    def _mesh(self, file: str) -> Triangles:
+        return meshes.read(self.read(file), file)
 
     def _part(self, solid: AnySolid, found: dict[str, Triangles]) -> Part:
         return self.kept.get("part", digest(self.solid_key(solid)), lambda: part_of(faces_of(solid, found)))

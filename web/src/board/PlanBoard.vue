@@ -339,7 +339,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
   stroke: var(--action);
   cursor: grab;
 }
-text {
+:deep(text) {
   font: 500 12px var(--label);
   fill: var(--ink);
   paint-order: stroke;

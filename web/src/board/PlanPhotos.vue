@@ -51,14 +51,6 @@ const stands = computed(() =>
 .rival .place {
   stroke-dasharray: 2 2;
 }
-text {
-  font: 500 12px var(--label);
-  fill: var(--ink);
-  paint-order: stroke;
-  stroke: #f4f2ed;
-  stroke-width: 3px;
-  pointer-events: none;
-}
 .rival text {
   fill: var(--ink-soft);
 }

@@ -5,6 +5,13 @@
 const SHARP = '0.5'
 const LOBE = '0.08'
 
+/** From linear light to display values, as a function of the shaders. */
+const DISPLAY = /* glsl */ `
+vec3 display(vec3 v) {
+  vec3 curve = 1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
+  return mix(curve, 12.92 * v, lessThanEqual(v, vec3(0.0031308)));
+}`
+
 export const vertex = /* glsl */ `
 in float face;
 flat out float vFace;
@@ -49,9 +56,9 @@ const CUT_OUT = /* glsl */ `
   if (off || texture(picture, uv).a < 0.5) discard;`
 const CLEAR_WHERE_NOTHING = /* glsl */ `
   if (acc.a < 0.004) discard;
-  colour = vec4(display(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a * opaque);`
+  colour = vec4(drawn(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a * opaque);`
 const BARE_WHERE_NOTHING = /* glsl */ `
-  colour = vec4(acc.a < 0.5 ? paper(bare * light) : display(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);`
+  colour = vec4(acc.a < 0.5 ? paper(bare * light) : drawn(clamp(acc.rgb / acc.a, 0.0, 1.0)), 1.0);`
 
 /** From linear light in a picture of its own to the screen. */
 export const screenVertex = /* glsl */ `
@@ -60,10 +67,10 @@ export const screenFragment = /* glsl */ `
 precision highp float;
 uniform sampler2D light;
 out vec4 colour;
+${DISPLAY}
 void main() {
   vec4 v = texelFetch(light, ivec2(gl_FragCoord.xy), 0);
-  vec3 curve = 1.055 * pow(max(v.rgb, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
-  colour = vec4(mix(curve, 12.92 * v.rgb, lessThanEqual(v.rgb, vec3(0.0031308))), v.a);
+  colour = vec4(display(v.rgb), v.a);
 }`
 
 export function idFragment(cut: boolean): string {
@@ -130,11 +137,8 @@ bool sees(sampler2D ids, vec2 uv) {
   return false;
 }
 uniform float lit;
-vec3 display(vec3 v) {
-  if (lit > 0.5) return v;
-  vec3 curve = 1.055 * pow(max(v, vec3(1e-6)), vec3(1.0 / 2.4)) - 0.055;
-  return mix(curve, 12.92 * v, lessThanEqual(v, vec3(0.0031308)));
-}
+${DISPLAY}
+vec3 drawn(vec3 v) { return lit > 0.5 ? v : display(v); }
 vec3 paper(vec3 v) { return lit > 0.5 ? pow(v, vec3(2.2)) : v; }
 void main() {
   vec4 acc = vec4(0.0);

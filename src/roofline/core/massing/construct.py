@@ -72,5 +72,6 @@ def recess(view: View, solid: Wall | Opened, face: str, a: Point, b: Point, dept
     number, wanted = 2, name
     while wanted in taken:
         wanted, number = f"{name} {number}", number + 1
-    cut = Cut(name=wanted, low=tuple(float(v) for v in low), high=tuple(float(v) for v in high))  # type: ignore[arg-type]
+    reach = {"low": [float(v) for v in low], "high": [float(v) for v in high]}
+    cut = Cut.model_validate({"name": wanted, **reach})
     return solid.model_copy(update={"cuts": [*solid.cuts, cut]})

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import Literal
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
-from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key
-from roofline.core.move.travel import turn_between
+from roofline.core.move.travel import middle_of, turn_between
 from roofline.errors import MoveError
 from roofline.model.base import Vec3
 from roofline.model.move import Key
 from roofline.model.shot import Shot
 
 Idea = Literal["push_in", "pull_out", "slide", "rise", "arc", "counter", "pan"]
-UNIT: dict[Idea, str] = {k: "°" if k in ("arc", "pan") else "m" for k in get_args(Idea)}
 EVERY = 7.5  # degrees of an arc between two keys: the path then leaves the circle by less than 0.2 % of it
 PASSED = 0.05  # of the way to what it is about that is left, at least
 BEFORE = 10.0  # metres to what a move is about, where nothing is said
@@ -29,11 +27,10 @@ def about(shot: Shot, solid: str | None, at: Vec3 | None) -> Array:
     if at is not None:
         return np.array(at, dtype=np.float64)
     if solid is not None:
-        for piece in shot.solids:
-            if piece.id == solid:
-                corners = faces_of(piece).vertices
-                return np.asarray(0.5 * (corners.min(0) + corners.max(0)))
-        raise MoveError(f"There is no piece '{solid}' to move about.")
+        middle = middle_of(shot, solid)
+        if middle is None:
+            raise MoveError(f"There is no piece '{solid}' to move about.")
+        return middle
     home = home_key(shot, 1)
     return np.array(home.position) + BEFORE * quaternion_to_matrix(np.array(home.rotation))[:, 2]
 
@@ -71,21 +68,13 @@ def from_idea(
         raise MoveError("A move needs two frames at least: state a longer shot on Photo.")
     home = home_key(shot, last if ends_at_home else first)
     point = about(shot, solid, at)
-    steps = _steps(kind, amount)
-    frames = [round(first + (last - first) * s) for s in (1 - steps[::-1] if ends_at_home else steps)]
-    keys = []
-    for frame, s in zip(frames, steps[::-1] if ends_at_home else steps, strict=True):
-        if s == 0:
-            keys.append(home)
-            continue
-        keys.append(_key(home, kind, amount * float(s), point, frame).model_copy(update={"ease": "pass"}))
-    return keys
-
-
-def _steps(kind: Idea, amount: float) -> Array:
-    """Where keys stand along the way, 0…1 from home."""
-    count = max(3, int(np.ceil(abs(amount) / EVERY))) if kind == "arc" else 1
-    return np.linspace(0, 1, count + 1)
+    other = first if ends_at_home else last
+    spans = max(3, int(np.ceil(abs(amount) / EVERY))) if kind == "arc" else 1
+    keys = [home]
+    for share in np.linspace(0, 1, spans + 1)[1:].tolist():
+        frame = round(home.frame + (other - home.frame) * share)
+        keys.append(_key(home, kind, amount * share, point, frame))
+    return sorted(keys, key=lambda key: key.frame)
 
 
 def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
@@ -119,4 +108,4 @@ def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
         turn = from_pan_tilt_roll(pan + np.radians(by), tilt, roll).T
     w, x, y, z = (float(v) for v in matrix_to_quaternion(turn))
     px, py, pz = (float(v) for v in position)
-    return Key(frame=frame, position=(px, py, pz), rotation=(w, x, y, z), focal_px=focal)
+    return Key(frame=frame, position=(px, py, pz), rotation=(w, x, y, z), focal_px=focal, ease="pass")

@@ -79,11 +79,19 @@ def aimed_at(shot: Shot) -> Array:
     assert aim is not None
     if aim.at is not None:
         return np.array(aim.at)
+    middle = middle_of(shot, aim.solid)
+    if middle is None:
+        raise MoveError(f"The camera aims at the piece '{aim.solid}', which is not there any more: aim at another one.")
+    return middle
+
+
+def middle_of(shot: Shot, solid_id: str | None) -> Array | None:
+    """The middle (3,) of what a piece takes up; None where there is no such piece."""
     for solid in shot.solids:
-        if solid.id == aim.solid:
+        if solid.id == solid_id:
             corners = faces_of(solid).vertices
             return np.asarray(0.5 * (corners.min(0) + corners.max(0)))
-    raise MoveError(f"The camera aims at the piece '{aim.solid}', which is not there any more: aim at another one.")
+    return None
 
 
 def turn_between(one: Array, other: Array) -> Rotation:

@@ -233,6 +233,8 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
         )
     best, others = readings[0], readings[1:]
     best.others = [Reading(r.result.camera, r.result.sigma, r.share, r) for r in others]
+    for r in readings:  # of all that is tried, only what is handed out is asked whether it bears what is assumed
+        r.result.warnings = _solved(known, r.edges, r.distortion, r.result.camera.focal_px, True)[0].warnings
     best.result = _doubted(best, known, others)
     return best
 
@@ -352,20 +354,22 @@ def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyRes
     return result.model_copy(update={"sigma": wider, "warnings": warnings})
 
 
-def _solved(known: SurveyInput, edges: list[Edge], bent: bool, focal: float) -> tuple[SurveyResult, bool]:
-    """Camera, with the lens's bending solved where the edges show that there is some."""
+def _solved(
+    known: SurveyInput, edges: list[Edge], bent: bool, focal: float, asked: bool = False
+) -> tuple[SurveyResult, bool]:
+    """Camera, with the lens's bending solved where the edges show that there is some. ``asked``: see `solve`."""
     given = known.model_copy(update={"edges": edges, "edge_sigma_px": FOUND_SIGMA, "horizon": None})
     if known.focal_px is None:
         # hardly a prior: it keeps the first rounds from running off
         given = given.model_copy(update={"focal_px": FocalPrior(value=focal, sigma=focal)})
     plain = given.model_copy(update={"lengths": [], "datum": None, "camera_height_m": None})
     if not isinstance(known.distortion, str):
-        return solve(plain), False
-    free = solve(plain.model_copy(update={"distortion": "solve"}))
+        return solve(plain, asked), False
+    free = solve(plain.model_copy(update={"distortion": "solve"}), asked)
     k1, s1 = free.camera.distortion[0], (free.sigma.distortion or (1.0,))[0]
     if known.distortion == "solve" or abs(k1) > 4 * s1:
         return free, True
-    return solve(plain), False
+    return solve(plain, asked), False
 
 
 def _straight(lines: Array, result: SurveyResult) -> Array:

@@ -17,8 +17,7 @@ CHANCE = 0.05  # misses that happen less often are not taken for chance
 
 def points_left_out(system: System, weight: Array) -> list[int]:
     """Numbers of the tied points that cannot be off by chance."""
-    first = system.observations - len(system.ties)
-    return [t for t in range(len(system.ties)) if weight[first + t] < LEFT_OUT]
+    return [t for t in range(len(system.ties)) if weight[system.first_tie + t] < LEFT_OUT]
 
 
 def _kept(system: System, joint: Joint, i: int) -> list[int]:
@@ -38,9 +37,7 @@ def widened(system: System, joint: Joint, i: int) -> float:
     mine, more = _kept(system, joint, i), redundancy(system, joint, i)
     if more < 1:
         return 1.0
-    r = system.residuals(joint.state)
-    first = system.observations - len(system.ties)
-    squares = sum(float(r[system.owner == first + t] @ r[system.owner == first + t]) for t in mine)
+    squares = float(system.squares(system.residuals(joint.state))[[system.first_tie + t for t in mine]].sum())
     return float(np.sqrt(squares / more)) if chi2.sf(squares, more) < CHANCE else 1.0
 
 

@@ -177,4 +177,5 @@ def residuals(edges: EdgeSet, focal: float, centre: Array, lens: Array, vanishin
     """
     lens = np.ascontiguousarray(lens, dtype=np.float64)
     v = np.ascontiguousarray(vanishing)
-    return _distances(edges.points, edges.first, edges.family, focal, float(centre[0]), float(centre[1]), lens, v)  # type: ignore[no-any-return]
+    cx, cy = float(centre[0]), float(centre[1])
+    return np.asarray(_distances(edges.points, edges.first, edges.family, focal, cx, cy, lens, v))

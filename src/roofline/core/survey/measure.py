@@ -93,7 +93,11 @@ def measure(
         for k in range(2):
             step = np.zeros((2, 2))
             step[end, k] = 1.0
-            variance += (sigma * slope(lambda d, u=step: length(state, given, ends + d * u), 0.05)) ** 2  # type: ignore[misc]
+
+            def drawn(d: float, step: Array = step) -> float:
+                return length(state, given, ends + d * step)
+
+            variance += (sigma * slope(drawn, 0.05)) ** 2
     for n in range(len(given.lengths)):
         for end_name in ("a", "b"):
             for k in range(2):

@@ -139,17 +139,15 @@ def _followed(system: System, start: State) -> _Fit:
     state, weight = system.robust(near)
     r = system.residuals(state)
     miss = system.misses(r)
-    own = system.owner >= 0
-    squares = np.bincount(system.owner[own], r[own] ** 2, minlength=system.observations)
-    first = sum(len(e.family) for e in system.edges)
+    prior = r[system.owner < 0]
     behind = sum(
-        weight[first + t] > 0.05 and (state.rotation[i] @ (state.points[t] - state.position[i]))[2] <= 0
+        weight[system.first_tie + t] > 0.05 and (state.rotation[i] @ (state.points[t] - state.position[i]))[2] <= 0
         for t, tie in enumerate(system.ties)
         if not tie.far
         for i in tie.seen
     )
     cost = float(np.sum(np.log1p(miss**2))) + 20.0 * behind
-    return _Fit(state, weight, cost, float(np.minimum(squares, GROSS).sum() + r[~own] @ r[~own]), bool(behind))
+    return _Fit(state, weight, cost, float(np.minimum(system.squares(r), GROSS).sum() + prior @ prior), bool(behind))
 
 
 def _distinct(found: list[_Fit], best: _Fit, i: int) -> list[_Fit]:

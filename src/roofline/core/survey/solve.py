@@ -43,7 +43,9 @@ def check_edges(given: SurveyInput) -> None:
 def level_rotation(system: System, i: int, focal: float) -> Array:
     """The rotation that looks level along −return with the seen horizon where it is."""
     lens = system.lens_at(i, focal)
-    a, b = (np.array([*(np.array(p) - lens.centre) / focal, 1.0]) for p in system.photos[i].horizon)  # type: ignore[union-attr]
+    seen = system.photos[i].horizon
+    assert seen is not None
+    a, b = (np.array([*(np.array(p) - lens.centre) / focal, 1.0]) for p in seen)
     return single_family_rotation(2, np.cross(a, b))
 
 
@@ -98,13 +100,15 @@ def check_families(given: SurveyInput) -> list[Family]:
     return known
 
 
-def solve(given: SurveyInput) -> SurveyResult:
+def solve(given: SurveyInput, asked: bool = True) -> SurveyResult:
     """Solve a survey.
 
     Parameters
     ----------
     given
         Edges in pixels of the picture as taken, priors, lengths in metres.
+    asked
+        Whether what is assumed and given of the lens is held against the edges; that takes as long as solving.
 
     Returns
     -------
@@ -131,10 +135,10 @@ def solve(given: SurveyInput) -> SurveyResult:
             )
     state, weight = best_of(system)
     result = report(system, state, weight, 0)
-    if len(known) >= 2:
+    if asked and len(known) >= 2:
         result.warnings += contradicted(given, state)
-    if given.focal_px is not None and given.focal_px.sigma > 0 and len(known) >= 2:
-        result.warnings += contradiction(given, state)
+        if given.focal_px is not None and given.focal_px.sigma > 0:
+            result.warnings += contradiction(given, state)
     return result
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -62,6 +63,7 @@ class System:
         owners = [b.owner for b in self.blocks]
         self.owner = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int64)
         self.observations = int(self.owner.max(initial=-1)) + 1
+        self.first_tie = self.observations - len(self.ties)  # ties are the last observations
 
     def _add(self, name: str, count: int) -> None:
         self.slices[name] = slice(self.size, self.size + count)
@@ -134,8 +136,8 @@ class System:
         lens = state.lens[i]
         return residuals(self.edges[i], lens.focal, lens.centre, lens.bend, self.vanishing(state, i))
 
-    def horizon_residuals(self, state: State, i: int) -> Array:
-        """(2,) pixels by which the seen horizon's two pixels are off the solved one."""
+    def horizon_residuals(self, i: int, state: State, step: Array) -> Array:
+        """(2,) sigmas by which the seen horizon's two pixels are off the solved one."""
         v = self.vanishing(state, i)
         line = np.cross(v[0], v[1])
         lens = state.lens[i]
@@ -143,7 +145,8 @@ class System:
         pixels = EdgeSet(seen, np.zeros(2, dtype=np.int64), np.array([-1])).straightened(
             lens.focal, lens.centre, lens.bend
         )
-        return (pixels @ line[:2] + line[2]) / max(float(np.hypot(line[0], line[1])), 1e-300)  # type: ignore[no-any-return]
+        off = (pixels @ line[:2] + line[2]) / max(float(np.hypot(line[0], line[1])), 1e-300)
+        return np.asarray(off / self.photos[i].edge_sigma_px)
 
     def seen_at(self, state: State, i: int, point: Array, far: bool) -> Array:
         """Pixel (2,) of a point in photo i as taken."""
@@ -212,9 +215,7 @@ class System:
                 )
                 seen += len(given.edges)
             if given.horizon is not None:
-                out.append(
-                    Block(lambda s, step, i=i, sigma=sigma: self.horizon_residuals(s, i) / sigma, names, np.full(2, -1))  # type: ignore[misc]
-                )
+                out.append(Block(partial(self.horizon_residuals, i), names, np.full(2, -1)))
             priors, count = self._priors(i)
             if count:
                 out.append(Block(priors, names | {f"position{i}"}, np.full(count, -1)))
@@ -287,14 +288,15 @@ class System:
                     out[starts[k] : starts[k + 1], column] = (forward - backward) / (2 * width)
         return out
 
-    # ------------------------------------------------------------ fitting
-
     def misses(self, r: Array) -> Array:
         """How far each observation is off in sigmas, by its degrees of freedom, (O,)."""
+        count = np.bincount(self.owner[self.owner >= 0], minlength=self.observations)
+        return np.sqrt(self.squares(r) / np.maximum(count - 1, 1))  # type: ignore[no-any-return]
+
+    def squares(self, r: Array) -> Array:
+        """Each observation's sum of squares (O,) of residuals."""
         own = self.owner >= 0
-        total = np.bincount(self.owner[own], r[own] ** 2, minlength=self.observations)
-        count = np.bincount(self.owner[own], minlength=self.observations)
-        return np.sqrt(total / np.maximum(count - 1, 1))  # type: ignore[no-any-return]
+        return np.asarray(np.bincount(self.owner[own], r[own] ** 2, minlength=self.observations), dtype=np.float64)
 
     def root(self, weight: Array) -> Array:
         """Square roots of the observations' weights (O,), one for every residual; priors count fully."""

@@ -77,9 +77,6 @@ function choose(k: Kind) {
 
 <style scoped>
 .said {
-  display: grid;
   grid-template-columns: 1fr 1.6fr;
-  align-items: center;
-  margin-bottom: 4px;
 }
 </style>

@@ -34,7 +34,7 @@ async function match(event: Event) {
 </script>
 
 <template>
-  <label v-if="others.length" class="match"
+  <label v-if="others.length" class="said"
     ><span>Match to</span>
     <select :disabled="busy" aria-label="Plate to match to" data-match @change="match">
       <option value="">{{ busy ? 'matching…' : 'no other plate' }}</option>
@@ -45,9 +45,7 @@ async function match(event: Event) {
 </template>
 
 <style scoped>
-.match {
-  display: grid;
+.said {
   grid-template-columns: 1fr 1.4fr;
-  align-items: center;
 }
 </style>
