@@ -189,9 +189,18 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
 @click.option("--bend", is_flag=True, help="Bend the frames as the home photo's lens does.")
 @click.option("--alpha/--no-alpha", default=True, help="An alpha channel in every frame, or none: over black.")
 @click.option("--depth", is_flag=True, help="The channel Z, metres, in OpenEXR frames.")
+@click.option("--pieces", is_flag=True, help="A part that tells pieces apart, in OpenEXR frames.")
 @click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
 def render(
-    package: Path, out: Path, frames: str | None, form: str, bend: bool, alpha: bool, depth: bool, as_json: bool
+    package: Path,
+    out: Path,
+    frames: str | None,
+    form: str,
+    bend: bool,
+    alpha: bool,
+    depth: bool,
+    pieces: bool,
+    as_json: bool,
 ) -> None:
     """Render frames or a video."""
     opened = open_package(package)
@@ -202,7 +211,7 @@ def render(
         click.echo(f"\r{done} of {count} frames", err=True, nl=done == count)
 
     name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
-    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend, alpha, depth)
+    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend, alpha, depth, pieces)
     paths = render_.deliver(snapshot, out, name, first, last, told)
     if as_json:
         put([str(p) for p in paths])

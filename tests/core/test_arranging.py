@@ -29,6 +29,7 @@ every = st.one_of(
 )
 
 
+@pytest.mark.slow
 @given(every, st.floats(0.1, 50), homes())
 @settings(max_examples=250, deadline=None)
 def test_a_depth_move_keeps_the_picture_from_a_tenth_to_fifty_times(solid, factor, view):

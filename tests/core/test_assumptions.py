@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 import numpy as np
+import pytest
 from tools.survey_scenes import H, W, scene
 
 from roofline.core.survey.solve import solve
@@ -17,11 +18,13 @@ def scenes(seeds, what: str, lens=(0.0, 0.0), off=False) -> float:
     return float(np.mean([any(what in w for w in solve(given).warnings) for given in made]))
 
 
+@pytest.mark.slow
 def test_a_lens_as_assumed_is_not_doubted():
     for what in (CENTRE, BEND):
         assert scenes(range(900, 925), what) <= 0.04
 
 
+@pytest.mark.slow
 def test_a_lens_that_bends_and_a_picture_that_was_cropped_are_noticed():
     assert scenes(range(20), BEND, lens=(-0.08, 0.0)) > 0.85
     assert scenes(range(20), CENTRE, off=True) > 0.65

@@ -76,6 +76,7 @@ def test_what_stands_on_two_feet_is_seen_where_it_was_clicked(view, a, b, height
         check_closed(faces)
 
 
+@pytest.mark.slow
 @given(homes(), st.lists(pixel, min_size=3, max_size=7), st.floats(0.05, 2))
 @settings(max_examples=120, deadline=None)
 def test_a_slabs_corners_are_its_clicks(view, clicks, thick):

@@ -147,6 +147,7 @@ def test_home_is_sound_with_stretch_one(demo):
     assert (got.verdict[thrown] == VERDICTS.index("sound")).all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("scale", [1.0, 0.5])
 def test_the_home_frame_is_the_photo(demo, scale):
     """PSNR above 38 dB where delivered pixels are no larger than photo pixels, cut-outs' borders aside."""

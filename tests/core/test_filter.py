@@ -61,6 +61,7 @@ def test_the_polynomial_is_the_kernel():
     assert np.abs(polynomial - kernel(x)).max() < 2e-4
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("scale", SCALES)
 def test_a_frame_is_as_sharp_as_the_best_still_reduction(demo, scale):
     """The demo's home view, cut-outs' borders and all: detail within 95 to 103 %, and 38 dB at least.

@@ -23,6 +23,7 @@ def turn_deg(result, view: View) -> float:
     return float(np.degrees(np.arccos(np.clip((np.trace(r) - 1) / 2, -1, 1))))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("file", "view"), [("platform-side.jpg", first_view()), ("from-the-hut.jpg", second_view())])
 def test_one_press_surveys_the_demo_photos(file, view):
     grey = cv2.imread(str(FOLDER / "photos" / file), cv2.IMREAD_GRAYSCALE)

@@ -55,6 +55,7 @@ def test_a_counter_move_keeps_the_size_of_what_it_is_about(amount):
     assert last.focal < home_key(shot, 1).focal_px  # nearer, and wider
 
 
+@pytest.mark.slow
 @given(st.floats(-80, 80).filter(lambda a: abs(a) > 2))
 @settings(max_examples=12, deadline=None)
 def test_an_arc_keeps_its_distance_and_what_it_is_about_in_place(degrees):

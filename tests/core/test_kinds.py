@@ -72,6 +72,7 @@ print("built")
 """
 
 
+@pytest.mark.slow
 def test_a_new_kind_is_one_module(tmp_path):
     """Laid beside the others, in a process of its own: drawn, dragged, mirrored, packed, described."""
     folder = Path(tmp_path) / "more"

@@ -134,6 +134,7 @@ def test_solids_are_closed_wound_outwards_and_without_slivers(solid):
         assert left > -1e-9
 
 
+@pytest.mark.slow
 @given(block_with_cuts())
 @settings(max_examples=120, deadline=None)
 def test_cuts_take_out_exactly_what_they_overlap(block):
@@ -204,6 +205,7 @@ def test_a_wall_with_openings_keeps_its_area_less_theirs():
     assert faces_of(split).names == ["front", "front2"]
 
 
+@pytest.mark.slow
 @given(place, size, turn)
 @settings(max_examples=60, deadline=None)
 def test_a_room_looks_inwards_and_a_bay_is_built_on(corner, extent, turned):
@@ -247,6 +249,7 @@ def test_a_stepped_ground_has_upright_risers():
     assert np.allclose(normals, [[0, 1, 0], [-1, 0, 0], [0, 1, 0]])
 
 
+@pytest.mark.slow
 @given(st.floats(10, 200), turn, st.floats(20, 360), st.floats(5, 90))
 @settings(max_examples=40, deadline=None)
 def test_a_dome_is_planar_faced_and_looks_at_its_viewer(distance, heading, arc, dome):

@@ -117,6 +117,7 @@ def test_a_surface_that_no_photo_faces_is_squared_up(scene):
     assert back.mask.shape[1] == pytest.approx(0.8 * 200, abs=4) and back.mask.shape[0] > 1.2 * back.mask.shape[1]
 
 
+@pytest.mark.slow
 def test_the_command_line_answers(tmp_path):
     run = CliRunner()
     area = ["--area", "-8,14,-7,15.5", "--step", "0.5", "--width", "160", "--json"]

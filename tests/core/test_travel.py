@@ -41,6 +41,7 @@ HANDLE = st.tuples(st.floats(1, 96), st.floats(0, 1))
 HANDLES = st.lists(HANDLE, min_size=2, max_size=8, unique_by=lambda h: round(h[0]))
 
 
+@pytest.mark.slow
 @given(HANDLES)
 @settings(max_examples=80, deadline=None)
 def test_a_speed_curve_never_goes_back_and_stays_on_the_path(handles):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 from fractions import Fraction
 
 import av
@@ -12,10 +13,13 @@ import pytest
 import tifffile
 from PIL import Image, ImageCms
 
+from roofline.core.move.path import moment_at, shot_path
+from roofline.demo.shot import FOLDER
 from roofline.errors import FormatError
 from roofline.formats.frames import save_frame
+from roofline.formats.package import open_package
 from roofline.formats.pictures import to_display
-from roofline.formats.reading import examine, read
+from roofline.formats.reading import decode, examine, read
 from roofline.formats.video import VideoFile, even_size, rate_of
 from roofline.model.shot import Shot
 from roofline.work.render import Snapshot
@@ -80,6 +84,27 @@ def test_an_exr_says_its_primaries_and_may_carry_depth(tmp_path):
     for form, bend in (("png", False), ("exr", True)):
         with pytest.raises(FormatError, match="Depth"):
             Snapshot(Shot(name="a"), lambda name: b"", form, bend, depth=True)
+
+
+def test_an_exr_tells_pieces_apart_as_the_probe_does(tmp_path):
+    package = open_package(FOLDER)
+    shot, read = package.shot, package.read
+    moment = moment_at(shot, shot_path(shot), 1).resized(240, 136)
+    snapshot = Snapshot(shot, read, "exr", pieces=True)
+    save_frame(tmp_path / "a.exr", snapshot.picture(moment), "exr", pieces=snapshot.numbered(moment))
+    picture, telling = OpenEXR.File(str(tmp_path / "a.exr"), separate_channels=True).parts
+    assert picture.channels["R"].pixels.shape == (136, 240)
+    numbers, names = telling.channels["piece"].pixels, json.loads(telling.header["pieces"])
+    assert numbers.dtype == np.uint32 and set(names) == {str(n + 1) for n in range(len(shot.solids))}
+    called = {s.id: s.name for s in shot.solids}
+    engine = snapshot.engines.engine(shot)
+    for x, y in np.random.default_rng(3).integers((0, 0), (240, 136), (60, 2)):
+        seen = engine.probe(moment, (x + 0.5, y + 0.5)).surface
+        assert names.get(str(numbers[y, x])) == (called[seen.split("/")[0]] if seen else None)
+    assert len(np.unique(numbers)) > 4
+    assert decode((tmp_path / "a.exr").read_bytes()).pixels.shape[:2] == (136, 240)  # and is read as a picture again
+    with pytest.raises(FormatError, match="told apart"):
+        Snapshot(shot, read, "png", pieces=True)
 
 
 def filmed(path, form: str, size=(36, 64), fps=23.976, count=6):

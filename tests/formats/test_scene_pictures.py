@@ -154,6 +154,7 @@ def cut_and_soft():
     return shot, pictures
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("make", [portrait, unoccluded, keyless, cut_and_soft])
 def test_awkward_shots_are_the_same_picture(make, tmp_path):
     shot, pictures = make()

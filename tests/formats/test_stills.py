@@ -34,6 +34,7 @@ def film(*frames: np.ndarray) -> bytes:
     return held.getvalue()
 
 
+@pytest.mark.slow
 def test_a_drawing_is_drawn_sharp_with_its_alpha():
     name, data, said = still("Disc.svg", DISC.format("").encode())
     pixels = opened(data)
@@ -50,6 +51,7 @@ def test_drawings_take_the_size_of_pictures_beside_them():
     assert opened(made[0][1]).shape == (150, 300, 4) and made[1] == files[1] and not said
 
 
+@pytest.mark.slow
 def test_a_drawing_reads_nothing_beside_itself(tmp_path):
     (tmp_path / "secret.png").write_bytes(png(np.full((20, 40, 3), 255, np.uint8)))
     inside = f'<image href="{tmp_path}/secret.png" width="40" height="20"/>'

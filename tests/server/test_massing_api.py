@@ -83,6 +83,7 @@ ALL_KINDS = [
 ]
 
 
+@pytest.mark.slow
 def test_every_kind_of_piece_comes_back_from_store_package_and_undo(client, halt, tmp_path):
     """Each takes the place of the demo's chimney in turn: kept, read again, packed and unpacked, undone and redone."""
     chimney = named(client, "Chimney")
@@ -123,6 +124,7 @@ def wait(client, job):
     raise AssertionError("the job did not end")
 
 
+@pytest.mark.slow
 def test_pieces_go_out_as_a_scene_with_their_corners(client, halt, tmp_path):
     made = client.post(
         f"{halt}/construct",

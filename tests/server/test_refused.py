@@ -9,7 +9,9 @@ import os
 import re
 import sqlite3
 import struct
+import tracemalloc
 import zipfile
+import zlib
 
 import pytest
 from tests.formats.test_reading import LIGHT, exr
@@ -114,7 +116,24 @@ def test_shapes_that_are_none(client):
     slab = {**base, "kind": "slab", "level": 1, "thickness": 0.5}
     crossing = {**slab, "outline": [[0, 0], [5, 5], [5, 0], [0, 4]]}
     point = {**base, "kind": "wall", "a": [1, 1], "b": [1, 1], "height": 3}
-    for odd, says in ((crossing, "crosses itself"), (point, "from a point to itself")):
+    pinched = {
+        **base,
+        "kind": "block",
+        "corner": [0, 0, 0],
+        "size": [4, 4, 2],
+        "cuts": [
+            {"name": "one", "low": [0, 0, 0], "high": [2, 2, 2]},
+            {"name": "two", "low": [2, 2, 0], "high": [4, 4, 2]},
+        ],
+    }
+    holes = [{"name": "one", "low": [1, 1, 0], "high": [2, 2, 0]}, {"name": "two", "low": [2, 2, 0], "high": [3, 3, 0]}]
+    pierced = {**point, "b": [6, 1], "cuts": holes}
+    for odd, says in (
+        (pinched, "meet in an edge only"),
+        (pierced, "meet in an edge only"),
+        (crossing, "crosses itself"),
+        (point, "from a point to itself"),
+    ):
         assert says in told(bring(client, archive({**document, "solids": [*document["solids"], odd]})))
     twice = {**slab, "outline": [[0, 0], [4, 0], [4, 0], [4, 4], [0, 4], [0, 0]]}
     answer = bring(client, archive({**document, "solids": [*document["solids"], twice]}))
@@ -167,6 +186,7 @@ def patched(data: bytes, local: int, central: int, value: int) -> bytes:
     return bytes(out)
 
 
+@pytest.mark.slow
 def test_archives_that_cannot_be_unpacked(client):
     good = archive()
     assert "encrypted" in told(bring(client, patched(good, 6, 8, 1)))
@@ -236,3 +256,42 @@ def test_a_full_disk_is_told_and_nothing_of_what_was_begun_stays(app, client, sh
         )
         assert client.put(f"/api/shots/{shot}/name", json={"name": "New"}).status_code == 507
     assert client.get(f"/api/shots/{shot}").get_json()["shot"]["name"] == "Test"
+
+
+@pytest.mark.slow
+def test_a_large_file_is_refused_before_it_is_in_memory(client, tmp_path):
+    large = tmp_path / "large"
+    with large.open("wb") as f:
+        f.truncate(190_000_000)  # holes: nothing on the disk
+    header = b"IHDR" + struct.pack(">II", 90_000, 90_000) + b"\x08\x02\0\0\0"
+    with large.open("r+b") as f:
+        f.write(b"\x89PNG\r\n\x1a\n" + struct.pack(">I", 13) + header + struct.pack(">I", zlib.crc32(header)))
+        f.write(struct.pack(">I4s", 10**6, b"IDAT"))
+    ways = [("photos", "megapixels"), ("begin?how=layers", "megapixels"), ("meshes", "meshes of up to")]
+    for where, says in ways:
+        tracemalloc.start()
+        with large.open("rb") as f:
+            answer = client.post(f"{DEMO}/{where}", data={"file": (f, "large.png")}, buffered=False)
+        assert says in told(answer)
+        assert tracemalloc.get_traced_memory()[1] < 60e6
+        tracemalloc.stop()
+    with large.open("r+b") as f:
+        f.write(bytes(40))
+    with large.open("rb") as f:
+        assert "not a picture" in told(client.post(f"{DEMO}/photos", data={"file": (f, "large.jpg")}))
+    with large.open("rb") as f:
+        assert "not a ZIP" in told(client.post("/api/packages", data={"file": (f, "large.zip")}))
+
+
+def test_the_token_is_asked_before_a_body_is_taken(tmp_path):
+    def untouched(*_):
+        raise AssertionError("the body was read")
+
+    class Untouched(io.BytesIO):
+        read = read1 = readline = readinto = untouched  # type: ignore[assignment]
+
+    guarded = create_app(tmp_path, token="abc").test_client()
+    kind = "multipart/form-data; boundary=x"
+    given = {"input_stream": Untouched(), "content_length": 10**9, "content_type": kind}
+    assert "token" in told(guarded.post("/api/packages", **given))
+    assert "other sites" in told(guarded.post("/api/packages", **given, headers={"Origin": "https://else.where"}))

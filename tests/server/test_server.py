@@ -163,6 +163,7 @@ def test_check_overlay_probe_and_picture_agree(client):
     )
 
 
+@pytest.mark.slow
 def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
     base = f"/api/shots/{DEMO_ID}"
     before = client.get(base).get_json()["shot"]
@@ -189,6 +190,7 @@ def test_a_clean_plate_is_made_again_only_where_it_was_matted(client):
     assert client.get(base).get_json()["shot"] == before
 
 
+@pytest.mark.slow
 def test_deliveries_are_versions_that_stay(client):
     base = f"/api/shots/{DEMO_ID}"
     first = finished(

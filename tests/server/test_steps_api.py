@@ -123,6 +123,7 @@ def test_a_place_on_a_face_is_told_in_metres(client):
     refused(client.get(f"{BASE}/plates/platform-side/on-face?face=gone/top&x=1&y=1"), 422, "no face 'gone/top'")
 
 
+@pytest.mark.slow
 def test_a_face_goes_out_squared_up_and_what_was_painted_comes_back(client):
     path = f"{BASE}/plates/platform-side"
     went = client.get(f"{path}/squared?face=hut/front&form=png16")
@@ -187,6 +188,7 @@ def test_standing_room_is_answered_row_by_row(client):
     refused(client.get(f"{BASE}/frames/999/standing"), 422, "frames 1 to 120")
 
 
+@pytest.mark.slow
 def test_the_paint_list_is_of_this_very_move_and_is_filled(client):
     assert client.get(f"{BASE}/paint-list").get_json() == {"regions": None}
     refused(client.get(f"{BASE}/paint-list/file"), 404, "make it again")

@@ -91,6 +91,7 @@ def test_what_cannot_be_used_fails_with_a_sentence_and_changes_nothing(desk, emp
     assert desk.store.load(empty).photos == [] and desk.store.revision(empty) == 0
 
 
+@pytest.mark.slow
 def test_a_first_move_assumes_what_is_missing_and_keeps_what_is_there(desk, empty):
     with pytest.raises(Conflict, match="A photo comes first"):
         beginning.order_first_move(desk, empty)

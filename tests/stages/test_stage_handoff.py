@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
+import OpenEXR
 import pytest
 from PIL import Image
 from tests.stages.conftest import ended
@@ -49,6 +52,15 @@ def test_what_is_delivered_is_the_shot_as_it_was_when_it_was_ordered(desk, wall)
     assert np.abs(seen[..., :3].astype(int) - 120).max() <= 1  # the grey photo, all over the frame
     away = np.asarray(Image.open(folder / "v002" / "by-hand-v002.0006.png"))
     assert away[..., :3].max() == 0
+
+
+def test_frames_carry_what_was_ticked(desk, wall):
+    ended(desk, handoff.deliver(desk, wall, "exr", 2, 2, alpha=False, depth=True, apart=True))
+    path = desk.store.folder / "deliveries" / wall / "v001" / "by-hand-v001.0002.exr"
+    picture, telling = OpenEXR.File(str(path), separate_channels=True).parts
+    assert set(picture.channels) == {"R", "G", "B", "Z"} and set(telling.channels) == {"piece"}
+    assert json.loads(telling.header["pieces"]) == {"1": desk.store.load(wall).solids[0].name}
+    assert (telling.channels["piece"].pixels == 1).all()  # the wall, all over the frame
 
 
 def test_a_packed_shot_comes_back_as_it_was(desk, wall):

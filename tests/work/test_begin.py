@@ -43,6 +43,7 @@ def engine_of(begun):
     return Engines(lambda name: begun.files[name], Kept()).engine(begun.shot)
 
 
+@pytest.mark.slow
 def test_layers_stand_one_behind_the_other_and_home_is_their_composite():
     begun = begin(layers(), How(frames=8))
     shot, engine = begun.shot, engine_of(begun)
@@ -116,6 +117,7 @@ def test_the_delivered_size_is_not_enlarged():
     assert (w % 2, h % 2) == (0, 0) and w <= 0.85 * 751 and h <= 0.85 * 563
 
 
+@pytest.mark.slow
 def test_commands_begin_and_find(tmp_path):
     names = []
     for name, data in layers(3):

@@ -90,6 +90,7 @@ def test_pyramids_are_held_once_whoever_draws(desk):
         assert address == pyramid.texels.ctypes.data
 
 
+@pytest.mark.slow
 def test_a_picture_is_made_under_any_ceiling(package):
     """Nothing is let go of under the hands of who uses it, be the ceiling lower than one plate."""
     small = Engines(package.read, Kept(1000))

@@ -88,6 +88,7 @@ def cleaned():
     return shot, Engines(files.__getitem__, Kept())
 
 
+@pytest.mark.slow
 def test_what_stands_before_a_surface_is_found(cleaned):
     shot, engines = cleaned
     _, figures = seen(VIEW, [*HALL, *FIGURES])
@@ -103,6 +104,7 @@ def test_what_stands_before_a_surface_is_found(cleaned):
     assert covered[figures].mean() > 0.9
 
 
+@pytest.mark.slow
 def test_no_figure_is_left_on_any_surface_seen_from_farther_in(cleaned):
     shot, engines = cleaned
     plates = [p.model_copy(update={"without": [*p.without]}) for p in shot.plates]

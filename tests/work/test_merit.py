@@ -47,6 +47,7 @@ def shares(shot, engines, moments) -> tuple[float, float]:
     return 100 * np.isin(verdicts, (3, 4, 5)).mean(), 100 * np.isin(verdicts, (1, 2)).mean()
 
 
+@pytest.mark.slow
 def test_merit_is_at_least_as_good_as_the_best_order_by_hand(two):
     shot, engines = two
     frames = [moment(shot, n, 240) for n in range(1, 121, 17)]

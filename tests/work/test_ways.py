@@ -70,6 +70,7 @@ SCENES = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", SCENES)
 def test_each_way_taken_makes_the_move_hold_or_says_that_it_cannot(name):
     shot, engines = SCENES[name], Engines(FILES.__getitem__, Kept())
@@ -87,6 +88,7 @@ def test_each_way_taken_makes_the_move_hold_or_says_that_it_cannot(name):
     assert any(w.holds for w in found.ways)
 
 
+@pytest.mark.slow
 def test_the_part_is_as_large_as_brute_force_finds():
     shot, engines = SCENES["in"], Engines(FILES.__getitem__, Kept())
     engine, keys = engines.engine(shot), resolved_keys(shot)

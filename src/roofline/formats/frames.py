@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import struct
 import zlib
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -18,7 +20,20 @@ from roofline.formats.pictures import png
 
 #: how frames are written, and the suffix of their files
 FORMS = {"png": "png", "png16": "png", "tiff": "tif", "exr": "exr"}
+PIECES = "pieces"  # the part of an exr that tells pieces apart, and its attribute that names them
 NOWHERE = np.float32(np.inf)
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """Which piece is seen at each pixel's centre: (H, W) uint32, 0 where there is none, n for ``names[n − 1]``.
+
+    In an exr it is the channel ``piece`` (UINT) of the part ``pieces``; the attribute ``pieces`` of that part is JSON,
+    names by number.
+    """
+
+    numbers: NDArray[np.uint32]
+    names: list[str]
 
 
 def _chunk(name: bytes, body: bytes) -> bytes:
@@ -58,15 +73,17 @@ def save_frame(
     form: str,
     alpha: bool = True,
     depth: NDArray[np.float32] | None = None,
+    pieces: Pieces | None = None,
 ) -> None:
     """Write a premultiplied linear RGBA picture (H, W, 4) as png (8 bit), png16, tiff (16 bit) or exr (half float).
 
     png and tiff hold display values and straight alpha; exr holds linear, premultiplied values as is customary there.
     ``alpha``: whether there is an alpha channel, in every frame alike; without it, the picture lies over black.
     ``depth``: (H, W) metres, infinite where nothing is: the channel Z of an exr, 32 bit.
+    ``pieces``: which piece is seen at each pixel's centre: a further part of an exr, see `Pieces`.
     """
     if form == "exr":
-        _exr(path, linear, alpha, depth)
+        _exr(path, linear, alpha, depth, pieces)
         return
     values = straight_display(linear, alpha)
     if form == "tiff":
@@ -84,7 +101,13 @@ def save_frame(
     path.write_bytes(data[:HEAD] + PNG_SAYS + data[HEAD:])
 
 
-def _exr(path: Path, linear: NDArray[np.float32], alpha: bool, depth: NDArray[np.float32] | None) -> None:
+def _exr(
+    path: Path,
+    linear: NDArray[np.float32],
+    alpha: bool,
+    depth: NDArray[np.float32] | None,
+    pieces: Pieces | None,
+) -> None:
     wx, wy, *corners = SRGB_XY
     header = {
         "compression": OpenEXR.ZIP_COMPRESSION,
@@ -95,4 +118,11 @@ def _exr(path: Path, linear: NDArray[np.float32], alpha: bool, depth: NDArray[np
     channels = {"RGBA" if alpha else "RGB": whole}
     if depth is not None:
         channels["Z"] = np.ascontiguousarray(depth, dtype=np.float32)
-    OpenEXR.File(header, channels).write(str(path))
+    if pieces is None:
+        OpenEXR.File(header, channels).write(str(path))
+        return
+    names = {str(n): name for n, name in enumerate(pieces.names, 1)}
+    telling = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, PIECES: json.dumps(names)}
+    numbers = {"piece": np.ascontiguousarray(pieces.numbers, dtype=np.uint32)}
+    parts = [OpenEXR.Part(header, channels, "picture"), OpenEXR.Part(telling, numbers, PIECES)]
+    OpenEXR.File(parts).write(str(path))

@@ -55,7 +55,8 @@ def kind_of(head: bytes) -> str | None:
     return None
 
 
-def _refusal(data: bytes, name: str) -> str:
+def refusal(data: bytes, name: str) -> str:
+    """What is said of a file that is no picture; ``data``: its first 16 bytes."""
     if data[4:8] == b"ftyp" and data[8:12] in (b"heic", b"heix", b"hevc", b"mif1", b"msf1"):
         return f"{name} is an HEIC picture, which is not read here: save it as JPEG, PNG or TIFF and bring that."
     return f"{name} is not a picture: bring a JPEG, PNG, TIFF, OpenEXR, WebP or AVIF file."
@@ -127,7 +128,7 @@ def decode(data: bytes, name: str = "The picture", page: int = 0) -> Decoded:
     what is wanted."""
     kind = kind_of(data[:16])
     if kind is None:
-        raise FormatError(_refusal(data[:16], name))
+        raise FormatError(refusal(data[:16], name))
     if kind == "PNG" and data[12:16] == b"IHDR" and len(data) >= 24:
         width, height = struct.unpack(">II", data[16:24])
         guard(width, height, 4, name)

@@ -25,6 +25,7 @@ class DeliveryOrder(Model):
     bend: bool = False  # frames and videos: as the home photo's lens draws
     alpha: bool = True  # frames: an alpha channel in every one
     depth: bool = False  # OpenEXR frames: the channel Z, metres
+    apart: bool = False  # OpenEXR frames: a part that tells pieces apart
     textures: Literal["faces", "photo"] = "faces"  # scenes: a picture for each face, or photos and plates as they are
     pictures: Literal["png", "png16", "exr"] = "png"  # scenes: what faces' pictures are kept in
 

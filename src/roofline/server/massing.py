@@ -11,7 +11,7 @@ from pydantic import Field
 from roofline.core.massing import pull
 from roofline.core.massing.kinds import Solid
 from roofline.errors import MassingError
-from roofline.formats import depths
+from roofline.formats import depths, glance
 from roofline.formats.pictures import png
 from roofline.model.base import Model, Name, Vec2, Vec3
 from roofline.model.massing import KINDS
@@ -243,7 +243,7 @@ def _arranging(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/meshes", returns=Built, files=True)
     def bring_mesh(shot_id: str) -> Built:
         """Bring in a mesh (OBJ, GLB, glTF)."""
-        name, data = uploaded()
+        name, data = uploaded(glance.mesh)
         made = bring(desk, shot_id, data, name)
         return Built(state=states.changed(shot_id), made=[made])
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from roofline.errors import FormatError
 from roofline.model.base import Model, Name
 from roofline.server.routes import Routes
-from roofline.server.site import SHOT, Site, uploaded
+from roofline.server.site import SHOT, Site, sent
 from roofline.server.state import JobState, ShotState, job_state
 from roofline.stages import shots
 from roofline.store import clearing
@@ -60,11 +60,12 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", "/api/packages", returns=ShotState, files=True)
     def bring_package() -> ShotState:
         """Bring a shot package (ZIP)."""
-        name, data = uploaded()
+        file = sent()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "package.zip"
-            path.write_bytes(data)
+            file.save(path)
             if not zipfile.is_zipfile(path):
+                name = Path(file.filename or "The file").name
                 raise FormatError(f"{name} is not a ZIP file: a shot package is wanted.")
             return states.state(shots.take_in(desk, path))
 

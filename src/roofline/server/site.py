@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import IO
 
 from flask import request
+from werkzeug.datastructures import FileStorage
 
 from roofline.errors import FormatError
+from roofline.formats import glance
 from roofline.server.state import States
 from roofline.work.desk import Desk
 
@@ -22,21 +26,34 @@ class Site:
 
 def all_uploaded() -> list[tuple[str, bytes]]:
     """All uploaded files in their order: names and bytes."""
-    out = [(Path(f.filename or "picture").name, f.read()) for f in request.files.getlist("file")]
-    if not out:
+    files = request.files.getlist("file")
+    if not files:
         raise FormatError("No file was sent.")
+    for f in files:
+        glance.picture(f.stream, _named(f))
+    out = [(_named(f), f.read()) for f in files]
     for name, data in out:
         if not data:
             raise FormatError(f"{name} is empty.")
     return out
 
 
-def uploaded() -> tuple[str, bytes]:
-    """The one uploaded file: name and bytes."""
+def _named(file: FileStorage) -> str:
+    return Path(file.filename or "picture").name
+
+
+def sent() -> FileStorage:
+    """The one uploaded file, not yet in memory."""
     file = request.files.get("file")
     if file is None:
         raise FormatError("No file was sent.")
-    data = file.read()
-    if not data:
+    if not glance.size_of(file.stream):  # type: ignore[arg-type]
         raise FormatError(f"{file.filename or 'The file'} is empty.")
-    return Path(file.filename or "photo").name, data
+    return file
+
+
+def uploaded(look: Callable[[IO[bytes], str], None] = glance.picture) -> tuple[str, bytes]:
+    """The one uploaded file: name and bytes. ``look``: refuses it by its beginning, before all of it is in memory."""
+    file = sent()
+    look(file.stream, _named(file))
+    return _named(file), file.read()

@@ -43,19 +43,21 @@ def deliver(
     bend: bool = False,
     alpha: bool = True,
     depth: bool = False,
+    apart: bool = False,
     textures: Textures = "faces",
     pictures: Depth = "png",
 ) -> Job:
     """Order frames or a video, or a scene (glb, gltf, obj, usda), the set as layers (ora) or the shot
     package (zip), as the next version.
 
-    ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have; ``textures``,
+    ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have; ``apart``: whether
+    they tell pieces apart; ``textures``,
     ``pictures``: what lies on a scene's faces, see `roofline.work.scene.gather`. Raises FormatError for what the form
     cannot have.
     """
     if form in FORMS:
-        Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, desk.engines)
-        how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth}
+        Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, apart, desk.engines)
+        how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth, "apart": apart}
         return desk.order(shot_id, "deliver", f"Render {form}", form=form, **how)
     if form != "ora":
         scenes.can_hold(Path(f"scene.{form}"), pictures)
@@ -86,8 +88,9 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Carry out an order of frames or a video, or go on with it: frames that are written stay."""
     shot, form = desk.orders.snapshot(order.id), order.body["form"]
     frames = frames_of(shot, order.body["first"], order.body["last"])
-    alpha, depth = order.body.get("alpha", True), order.body.get("depth", False)  # not in orders of before
-    snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, desk.engines)
+    # orders of before have not all of it
+    alpha, depth, apart = (order.body.get(name, name == "alpha") for name in ("alpha", "depth", "apart"))
+    snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, apart, desk.engines)
     folder, name = _folder(desk, order), _name(shot, order)
     with _FOLDERS:
         folder.mkdir(parents=True, exist_ok=True)

@@ -11,7 +11,8 @@ import numpy as np
 from pydantic import TypeAdapter
 from shapely import LinearRing
 
-from roofline.core.massing.kinds import Slab, Wall
+from roofline.core.massing.cuts import pinched
+from roofline.core.massing.kinds import Block, Room, Slab, Wall
 from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key, lens_centre
 from roofline.errors import MassingError, MoveError, RoofLineError
@@ -47,6 +48,10 @@ def _no_shape(solid: str) -> str | None:
         return "is a wall from a point to itself."
     if isinstance(piece, Slab) and not LinearRing(piece.outline).is_simple:
         return "has an outline that crosses itself."
+    if isinstance(piece, Wall | Block | Room) and piece.cuts:
+        cells = piece.cells()
+        if cells is not None and pinched(cells):
+            return "has openings that meet in an edge only: let them overlap, or leave some of the piece between them."
     return None
 
 
@@ -67,7 +72,7 @@ def refused(shot: Shot) -> dict[str, str]:
     """What no change may bring into a shot: what cannot be shown, and what is no shape. As `faults`."""
     found = faults(shot)
     for solid in shot.solids:
-        if solid.id not in found and isinstance(solid, Wall | Slab):
+        if solid.id not in found and isinstance(solid, Wall | Slab | Block | Room):
             none = _no_shape(solid.model_dump_json(exclude={"tags", "group"}))
             if none:
                 found[solid.id] = f"“{solid.name}” {none}"

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.handoff.lens import Lens, bent_picture
@@ -14,7 +15,7 @@ from roofline.core.moment import Moment
 from roofline.core.move.path import home_lens, moment_at, moments, shot_path
 from roofline.errors import FormatError
 from roofline.formats.frames import FORMS as FRAMES
-from roofline.formats.frames import save_frame
+from roofline.formats.frames import Pieces, save_frame
 from roofline.formats.video import CODINGS as VIDEOS
 from roofline.formats.video import VideoFile
 from roofline.model.shot import Shot
@@ -30,7 +31,8 @@ Told = Callable[[int], None]
 class Snapshot:
     """All that a frame depends on: the shot, its files by name, how frames are written, and whether they are bent.
 
-    ``alpha``: whether frames have an alpha channel; ``depth``: whether exr frames have their depth, in metres, too.
+    ``alpha``: whether frames have an alpha channel; ``depth``: whether exr frames have their depth, in metres, too;
+    ``pieces``: whether they have a part that tells pieces apart.
     """
 
     shot: Shot
@@ -39,6 +41,7 @@ class Snapshot:
     bend: bool = False
     alpha: bool = True
     depth: bool = False
+    pieces: bool = False
     engines: Engines | None = field(default=None, repr=False)
 
     def __post_init__(self) -> None:
@@ -46,6 +49,8 @@ class Snapshot:
             raise FormatError(f"Frames are written as {', '.join(FORMS)}; not as '{self.form}'.")
         if self.depth and (self.form != "exr" or self.bend):
             raise FormatError("Depth goes into OpenEXR frames that are not bent as a lens does.")
+        if self.pieces and (self.form != "exr" or self.bend):
+            raise FormatError("Pieces are told apart in OpenEXR frames that are not bent as a lens does.")
         if self.engines is None:
             self.engines = Engines(self.read, Kept())
 
@@ -60,6 +65,15 @@ class Snapshot:
         assert self.engines is not None
         return self.engines.engine(self.shot).depth(moment)
 
+    def numbered(self, moment: Moment) -> Pieces:
+        """Which piece is seen at each pixel's centre of a moment, where a plate's matte leaves any of it."""
+        assert self.engines is not None
+        engine = self.engines.engine(self.shot)
+        face, geometry = engine.measure(moment).face, engine.geometry
+        numbers = np.where(face < 0, 0, geometry.solid[face] + 1).astype(np.uint32)
+        called = {s.id: s.name for s in self.shot.solids}
+        return Pieces(numbers, [called[s] for s in geometry.solid_ids])
+
 
 def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
     """Write one frame of a snapshot to a file. It is written under a part name: the file is there whole, or not at all.
@@ -69,9 +83,10 @@ def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
     moment = moment_at(snapshot.shot, shot_path(snapshot.shot), frame)
     picture = snapshot.picture(moment)
     depth = snapshot.depths(moment) if snapshot.depth else None
+    pieces = snapshot.numbered(moment) if snapshot.pieces else None
     part = out.with_name(f".{out.stem}.part{out.suffix}")
     try:
-        save_frame(part, picture, snapshot.form, snapshot.alpha, depth)
+        save_frame(part, picture, snapshot.form, snapshot.alpha, depth, pieces)
         os.replace(part, out)
     except BaseException:
         part.unlink(missing_ok=True)

@@ -2283,6 +2283,11 @@ export interface components {
              */
             alpha: boolean;
             /**
+             * Apart
+             * @default false
+             */
+            apart: boolean;
+            /**
              * Bend
              * @default false
              */

@@ -57,6 +57,20 @@ def cells_of(size: Array, cuts: list[Cut], added: bool = False) -> Cells:
     return Cells(lines, full, whose)
 
 
+def pinched(cells: Cells) -> bool:
+    """Whether what is full meets itself in no more than an edge: no surface of a body, and nothing that can be
+    triangulated or thrown upon unambiguously."""
+    full = np.pad(cells.full, 1)
+    for axis in range(3):
+        a, b = (np.moveaxis(full, axis, 0)[:, i:, j:] for i, j in ((0, 0), (1, 1)))
+        c, d = (np.moveaxis(full, axis, 0)[:, i:, j:] for i, j in ((0, 1), (1, 0)))
+        rows, columns = b.shape[1:]
+        a, c, d = (x[:, :rows, :columns] for x in (a, c, d))
+        if ((a & b & ~c & ~d) | (c & d & ~a & ~b))[1:-1].any():
+            return True
+    return False
+
+
 def faces_of_cells(cells: Cells, cuts: list[Cut], inward: bool = False) -> tuple[Array, list[str], list[list[int]]]:
     """Vertices (V, 3), names and loops of the border of the full cells, counter-clockwise from outside (or inside)."""
     groups: dict[tuple[str, int, int, int], list[BaseGeometry]] = {}

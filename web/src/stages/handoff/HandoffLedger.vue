@@ -41,6 +41,7 @@ const GROUPS: Record<keyof typeof FORMS, string> = {
 const bend = ref(false)
 const alpha = ref(true)
 const depth = ref(false)
+const apart = ref(false)
 /** What lies on a scene's faces. */
 const faces = ref<'png' | 'png16' | 'exr' | 'photo'>('png')
 const FACES = [
@@ -70,6 +71,7 @@ const deliver = () =>
     bend: bend.value && bends.value && pictures.value,
     alpha: group.value !== 'frames' || alpha.value,
     depth: form.value === 'exr' && depth.value && !(bend.value && bends.value),
+    apart: form.value === 'exr' && apart.value && !(bend.value && bends.value),
     textures: faces.value === 'photo' ? 'photo' : 'faces',
     pictures:
       group.value === 'scene' && offered.value.some(([f]) => f === faces.value && f !== 'photo') ? faces.value : 'png',
@@ -112,6 +114,15 @@ function choose(g: keyof typeof FORMS) {
         title="Channel Z, 32 bit, infinite where nothing is; not together with a bent lens"
         data-depth
         >Depth in metres</ElCheckbox
+      >
+      <ElCheckbox
+        v-if="form === 'exr'"
+        v-model="apart"
+        class="form"
+        :disabled="bend && bends"
+        title="A second part with a number for each piece, named in its header; not together with a bent lens"
+        data-apart
+        >Numbers that tell pieces apart</ElCheckbox
       >
       <fieldset v-if="group === 'scene'" class="faces" data-faces>
         <legend>On its faces</legend>

@@ -5,7 +5,7 @@ from typing import Literal, Self
 import numpy as np
 
 from roofline.core.camera import View
-from roofline.core.massing.cuts import cells_of, faces_of_cells
+from roofline.core.massing.cuts import Cells, cells_of, faces_of_cells
 from roofline.core.massing.kinds.base import NEW_HEIGHT, OnFeet, Point, pulled_height, rectangle
 from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.solids import BOX_LOOPS, BOX_NAMES, Faces, Meshes, box, turned
@@ -17,11 +17,15 @@ class Block(OnFeet, Opened):
     kind: Literal["block"] = "block"
 
     def shape(self, meshes: Meshes) -> Faces:
-        if not self.cuts:
+        cells = self.cells()
+        if cells is None:
             v = turned(box(self.size), self.corner, self.turn_deg)
             return Faces(v, list(BOX_NAMES), [list(loop) for loop in BOX_LOOPS])
-        v, names, loops = faces_of_cells(cells_of(np.array(self.size), self.cuts), self.cuts)
+        v, names, loops = faces_of_cells(cells, self.cuts)
         return Faces(turned(v, self.corner, self.turn_deg), names, loops)
+
+    def cells(self) -> Cells | None:
+        return cells_of(np.array(self.size), self.cuts) if self.cuts else None
 
     @classmethod
     def through(

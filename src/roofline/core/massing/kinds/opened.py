@@ -7,7 +7,7 @@ from typing import ClassVar, Self
 import numpy as np
 
 from roofline.core.camera import Array
-from roofline.core.massing.cuts import LEAST
+from roofline.core.massing.cuts import LEAST, Cells
 from roofline.core.massing.kinds.base import NUMBER, SMALLEST, Axis, Boxed, Cuts, Placing, swapped
 from roofline.model.massing import Cut
 
@@ -51,6 +51,10 @@ class Opened(Boxed):
     sections: ClassVar[bool] = True
     turn_deg: float = 0.0
     cuts: Cuts = []
+
+    def cells(self) -> Cells | None:
+        """The cells of the box with its cuts; None without cuts."""
+        raise NotImplementedError
 
     def placed(self, to: Placing) -> Self:
         return super().placed(to).with_(cuts=to.cuts(self.cuts))

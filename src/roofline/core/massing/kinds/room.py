@@ -5,7 +5,7 @@ from typing import ClassVar, Literal, Self
 import numpy as np
 
 from roofline.core.camera import Array, View
-from roofline.core.massing.cuts import cells_of, faces_of_cells
+from roofline.core.massing.cuts import Cells, cells_of, faces_of_cells
 from roofline.core.massing.kinds.base import SMALLEST, Drawing, Point, foot
 from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.planes import spot_on
@@ -21,14 +21,17 @@ class Room(Opened):
     open: list[Literal["front", "right", "back", "left", "top", "base"]] = ["front"]
 
     def shape(self, meshes: Meshes) -> Faces:
-        if self.cuts:
-            cells = cells_of(np.array(self.size), self.cuts, added=True)
+        cells = self.cells()
+        if cells is not None:
             v, names, loops = faces_of_cells(cells, self.cuts, inward=True)
         else:
             v, names, loops = box(self.size), list(BOX_NAMES), [loop[::-1] for loop in BOX_LOOPS]
         kept = [(n, loop) for n, loop in zip(names, loops, strict=True) if n not in self.open]
         v = turned(v, self.corner, self.turn_deg)
         return Faces(v, [n for n, _ in kept], [loop for _, loop in kept])
+
+    def cells(self) -> Cells | None:
+        return cells_of(np.array(self.size), self.cuts, added=True) if self.cuts else None
 
     def mirrored(self, at: float) -> Self:
         other = {"left": "right", "right": "left"}

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal, Self
 import numpy as np
 
 from roofline.core.camera import Array, View
-from roofline.core.massing.cuts import cells_of, faces_of_cells
+from roofline.core.massing.cuts import Cells, cells_of, faces_of_cells
 from roofline.core.massing.kinds.base import (
     NEW_HEIGHT,
     SMALLEST,
@@ -45,20 +45,23 @@ class Wall(OnFeet):
     def shape(self, meshes: Meshes) -> Faces:
         (ax, az), (bx, bz) = self.a, self.b
         low, high = self.base, self.base + self.height
-        if not self.cuts:
+        cells = self.cells()
+        if cells is None:
             v = [[ax, low, az], [bx, low, bz], [bx, high, bz], [ax, high, az]]
             return Faces(np.array(v), ["front"], [[0, 1, 2, 3]])
-        # as a block of one layer, of which only the front is kept
-        length = self.length
-        layer = [c.model_copy(update={"low": (*c.low[:2], 0.0), "high": (*c.high[:2], 1.0)}) for c in self.cuts]
-        flat, names, loops = faces_of_cells(cells_of(np.array([length, self.height, 1.0]), layer), layer)
+        flat, names, loops = faces_of_cells(cells, self.cuts)
         front = [loop for n, loop in zip(names, loops, strict=True) if n.startswith("front")]
         used = sorted({i for loop in front for i in loop})
         place = {old: new for new, old in enumerate(used)}
-        along = np.array([bx - ax, 0.0, bz - az]) / length
+        along = np.array([bx - ax, 0.0, bz - az]) / self.length
         world = np.array([ax, low, az]) + flat[used, :1] * along + flat[used, 1:2] * [0, 1.0, 0]
         loops = [[place[i] for i in loop] for loop in front]
         return Faces(world, ["front" if i == 0 else f"front{i + 1}" for i in range(len(loops))], loops)
+
+    def cells(self) -> Cells | None:
+        """As a block of one layer, of which only the front is kept."""
+        layer = [c.model_copy(update={"low": (*c.low[:2], 0.0), "high": (*c.high[:2], 1.0)}) for c in self.cuts]
+        return cells_of(np.array([self.length, self.height, 1.0]), layer) if layer else None
 
     def placed(self, to: Placing) -> Self:
         return self.with_(
