@@ -48,3 +48,55 @@ class ProbeReport(Model):
     stretch: float | None
     magnification: float | None
     rejected: list[Rejected] = []
+
+
+class AlongFrame(Model):
+    """How fast a frame's picture runs, and how much picture there is beyond each of its sides, in delivered pixels.
+
+    Beyond a side: negative where the gap is within the frame, null where nothing ends within what was looked at.
+    """
+
+    frame: int
+    speed_m_s: float
+    near_px: float | None
+    far_px: float | None
+    left_px: float | None
+    right_px: float | None
+    top_px: float | None
+    bottom_px: float | None
+
+
+class Stray(Model):
+    """A piece where it would look flat most: how far what stands 10 cm out of it slips, and the relief that slips 1 px
+    (null: none)."""
+
+    solid: str
+    surface: str
+    slip_px: float
+    relief_m: float | None
+    frame: int
+    at: Vec2
+
+
+class EdgeShown(Model):
+    """A matte whose border comes to lie over something else by more than it is soft; where most, and on how many of
+    the frames that were looked at."""
+
+    plate: str
+    solid: str
+    slip_px: float
+    feather_px: float
+    frame: int
+    at: Vec2
+    frames: int
+
+
+class Along(Model):
+    """A look along the move. ``rushed_px``: a thirtieth of the frame's width; ``room_px``: how far beyond the frame's
+    sides was looked, across and up."""
+
+    frames: list[AlongFrame]
+    strays: list[Stray]
+    edges: list[EdgeShown]
+    rushed_px: float
+    room_px: Vec2

@@ -18,7 +18,8 @@ from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
-from roofline.stages import move, painting, ways
+from roofline.stages import along, move, painting, ways
+from roofline.stages.along import AlongState
 from roofline.stages.painting import PaintList, RoomState
 from roofline.stages.ways import WaysState
 
@@ -204,7 +205,22 @@ def _painting(site: Site, routes: Routes) -> None:
         ways.apply(desk, shot_id, kind)
         return states.changed(shot_id)
 
+    _along(site, routes)
     _paint_list(site, routes)
+
+
+def _along(site: Site, routes: Routes) -> None:
+    desk = site.desk
+
+    @routes.add("POST", SHOT + "/along", returns=JobState)
+    def start_along(shot_id: str) -> JobState:
+        """Look along the move: speeds, borders, where flat pieces look flat, the edges of cut-outs."""
+        return job_state(along.order(desk, shot_id))
+
+    @routes.add("GET", SHOT + "/along", returns=AlongState)
+    def get_along(shot_id: str) -> AlongState:
+        """What was seen along the move as it stands."""
+        return along.looked(desk, desk.store.load(shot_id))
 
 
 def _paint_list(site: Site, routes: Routes) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from roofline.stages import beginning, clean, handoff, move, painting, plates, showing, ways
+from roofline.stages import along, beginning, clean, handoff, move, painting, plates, showing, ways
 from roofline.store.clearing import clear, sweep_deliveries
 from roofline.store.orders import Order
 from roofline.store.store import Store
@@ -28,6 +28,7 @@ def kinds(desk: Desk) -> dict[str, Kind]:
         "judge": Kind(partial(move.run_check, desk), behind=True),
         "bring_back": Kind(partial(move.run_bring_back, desk)),
         "ways": Kind(partial(ways.run, desk)),
+        "along": Kind(partial(along.run, desk)),
         "paint_list": Kind(partial(painting.run, desk)),
         "merit": Kind(partial(plates.run_merit, desk)),
         "clean": Kind(partial(clean.clean, desk)),

@@ -109,6 +109,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was seen along the move as it stands. */
+        get: operations["get_along"];
+        put?: never;
+        /** Look along the move: speeds, borders, where flat pieces look flat, the edges of cut-outs. */
+        post: operations["start_along"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/arrange": {
         parameters: {
             query?: never;
@@ -1544,6 +1562,57 @@ export interface components {
             to: string;
         };
         /**
+         * Along
+         * @description A look along the move. ``rushed_px``: a thirtieth of the frame's width; ``room_px``: how far beyond the frame's
+         *     sides was looked, across and up.
+         */
+        Along: {
+            /** Edges */
+            edges: components["schemas"]["EdgeShown"][];
+            /** Frames */
+            frames: components["schemas"]["AlongFrame"][];
+            /** Room Px */
+            room_px: [
+                number,
+                number
+            ];
+            /** Rushed Px */
+            rushed_px: number;
+            /** Strays */
+            strays: components["schemas"]["Stray"][];
+        };
+        /**
+         * AlongFrame
+         * @description How fast a frame's picture runs, and how much picture there is beyond each of its sides, in delivered pixels.
+         *
+         *     Beyond a side: negative where the gap is within the frame, null where nothing ends within what was looked at.
+         */
+        AlongFrame: {
+            /** Bottom Px */
+            bottom_px: number | null;
+            /** Far Px */
+            far_px: number | null;
+            /** Frame */
+            frame: number;
+            /** Left Px */
+            left_px: number | null;
+            /** Near Px */
+            near_px: number | null;
+            /** Right Px */
+            right_px: number | null;
+            /** Speed M S */
+            speed_m_s: number;
+            /** Top Px */
+            top_px: number | null;
+        };
+        /**
+         * AlongState
+         * @description The look along the move as it stands, or null when it has not been made.
+         */
+        AlongState: {
+            look: components["schemas"]["Along"] | null;
+        };
+        /**
          * Assumption
          * @description What stands in for what is not known of a photo, until edges, tapes or figures say it.
          *
@@ -2436,6 +2505,30 @@ export interface components {
              * @default 1
              */
             weight: number;
+        };
+        /**
+         * EdgeShown
+         * @description A matte whose border comes to lie over something else by more than it is soft; where most, and on how many of
+         *     the frames that were looked at.
+         */
+        EdgeShown: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Feather Px */
+            feather_px: number;
+            /** Frame */
+            frame: number;
+            /** Frames */
+            frames: number;
+            /** Plate */
+            plate: string;
+            /** Slip Px */
+            slip_px: number;
+            /** Solid */
+            solid: string;
         };
         /**
          * Effect
@@ -5206,6 +5299,28 @@ export interface components {
             turn_deg: number;
         };
         /**
+         * Stray
+         * @description A piece where it would look flat most: how far what stands 10 cm out of it slips, and the relief that slips 1 px
+         *     (null: none).
+         */
+        Stray: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+            /** Relief M */
+            relief_m: number | null;
+            /** Slip Px */
+            slip_px: number;
+            /** Solid */
+            solid: string;
+            /** Surface */
+            surface: string;
+        };
+        /**
          * Stroke
          * @description A line that a brush was drawn along; ``hardness``: the share of the radius that is laid on in full.
          */
@@ -6127,6 +6242,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListedShot"][];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_along: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlongState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_along: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
                 };
             };
             /** @description Refused, with the reason */
