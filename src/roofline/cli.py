@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from pydantic import ValidationError
 
-from roofline.cli_move import bring_back_command, paint_list_command, plate_command, standing_command
+from roofline.cli_move import along_command, bring_back_command, paint_list_command, plate_command, standing_command
 from roofline.cli_parts import Bad, Group, engine_of, engines_of, pixel_of, put, range_of, size_of
 from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
@@ -288,6 +288,7 @@ def unpack(file: Path, out: Path | None) -> None:
 
 main.add_command(plate_command)
 main.add_command(standing_command)
+main.add_command(along_command)
 main.add_command(paint_list_command)
 main.add_command(bring_back_command)
 

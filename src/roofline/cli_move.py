@@ -9,6 +9,8 @@ from pathlib import Path
 import click
 
 from roofline.cli_parts import Bad, area_of, engine_of, engines_of, put, range_of
+from roofline.core.move.along import along
+from roofline.core.move.borders import cleaned
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import over
@@ -92,6 +94,29 @@ def bring_back_command(package: Path, out: Path | None, width: int, as_json: boo
         for entry in told:
             click.echo(f"  {entry['kind']}: {'holds' if entry['holds'] else entry['why']} {json.dumps(entry['cost'])}")
     sys.exit(0 if found.fraction >= 1 else 1)
+
+
+@click.command("along")
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print the full answer as JSON.")
+def along_command(package: Path, as_json: bool) -> None:
+    """What a move shows that no verdict says: speeds, room beyond the frame, stray, borders of cut-outs."""
+    opened = open_package(package)
+    shot = opened.shot
+    seen = along(engine_of(opened), moments(shot), shot.delivery.fps, cleaned(shot))
+    if as_json:
+        put(seen.model_dump(mode="json"))
+        return
+    runs = [(f.near_px, f.frame) for f in seen.frames if f.near_px is not None]
+    if runs:
+        click.echo(f"nearest: {max(runs)[0]:.1f} px a frame on frame {max(runs)[1]}, rushed above {seen.rushed_px:.0f}")
+    for side in ("left", "right", "top", "bottom"):
+        room = [(v, f.frame) for f in seen.frames if (v := getattr(f, f"{side}_px")) is not None]
+        click.echo(f"{side}: {min(room)[0]:.0f} px on frame {min(room)[1]}" if room else f"{side}: more than was seen")
+    for s in seen.strays:
+        click.echo(f"{s.solid}: 10 cm slip {s.slip_px:.1f} px on frame {s.frame}")
+    for e in seen.edges:
+        click.echo(f"{e.plate}: its border slips {e.slip_px:.1f} px, soft by {e.feather_px:.1f}, on frame {e.frame}")
 
 
 @click.command("paint-list")

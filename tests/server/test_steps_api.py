@@ -7,9 +7,11 @@ import zipfile
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from tests.server.test_server import finished, refused
 
-from roofline.demo.shot import DEMO_ID
+from roofline.cli import main
+from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.formats.pictures import png, read
 
 BASE = f"/api/shots/{DEMO_ID}"
@@ -213,3 +215,16 @@ def test_the_paint_list_is_of_this_very_move_and_is_filled(client):
 def test_a_way_out_is_taken_only_while_it_is_of_this_move(client):
     assert client.get(f"{BASE}/ways").get_json() == {"fraction": None, "ways": None}
     refused(client.post(f"{BASE}/ways/part"), 404, "look for them again")
+
+
+def test_the_look_along_is_of_this_very_move(client):
+    assert client.get(f"{BASE}/along").get_json() == {"look": None}
+    finished(client, client.post(f"{BASE}/along").get_json())
+    look = client.get(f"{BASE}/along").get_json()["look"]
+    assert look["strays"] and look["frames"][0]["frame"] == 1
+    client.patch(f"{BASE}/travel", json={"aim_share": 0.5})
+    assert client.get(f"{BASE}/along").get_json() == {"look": None}
+    client.post(f"{BASE}/undo")
+    assert client.get(f"{BASE}/along").get_json()["look"] == look
+    printed = CliRunner().invoke(main, ["along", str(FOLDER)])
+    assert printed.exit_code == 0 and "px a frame on frame" in printed.output and "slips" in printed.output

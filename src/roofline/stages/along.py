@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from roofline.core.move.along import along
+from roofline.core.move.borders import cleaned
 from roofline.core.move.path import moments
 from roofline.errors import Conflict
 from roofline.model.base import Model
 from roofline.model.reports import Along
 from roofline.model.shot import Shot
-from roofline.model.steps import FringeStep
 from roofline.stages import move
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
@@ -21,11 +21,6 @@ class AlongState(Model):
     """The look along the move as it stands, or null when it has not been made."""
 
     look: Along | None
-
-
-def cleaned(shot: Shot) -> set[str]:
-    """Plates whose border's colours are estimated anew: nothing of the old background stays in them."""
-    return {p.id for p in shot.plates if any(isinstance(s, FringeStep) and not s.off for s in p.steps)}
 
 
 def order(desk: Desk, shot_id: str) -> Job:

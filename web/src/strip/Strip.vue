@@ -8,9 +8,12 @@ import { useKeys } from '../hand/keys'
 import NumberField from '../ledger/NumberField.vue'
 import { SAYS, swatch, VERDICTS } from '../board/verdicts'
 import { useMove } from '../stages/move/move'
+import { useAlong } from '../stages/move/along'
+import Course from './Course.vue'
 import Pace from './Pace.vue'
 
 const { s, cameras, report, playing, checking } = useMove()
+const { look, lines } = useAlong()
 const host = ref<SVGSVGElement>()
 const { width } = useElementSize(host as never)
 const first = computed(() => s.state!.first_frame)
@@ -19,7 +22,8 @@ const count = computed(() => last.value - first.value + 1)
 const PAD = 12
 const RIBBON = 30
 /** Where the ribbon begins: the handles of a pace need room above it. */
-const TOP = computed(() => (s.shot.move.speed ? 74 : 38))
+const coursing = computed(() => lines.value !== 'speed' && look.value !== null)
+const TOP = computed(() => (s.shot.move.speed || coursing.value ? 74 : 38))
 const cell = computed(() => Math.max(0.1, (width.value - 2 * PAD) / count.value))
 const x = (frame: number) => PAD + (frame - first.value) * cell.value
 
@@ -139,8 +143,15 @@ function nextFailing() {
           <rect width="6" height="6" fill="#b5432a" />
         </pattern>
       </defs>
-      <path v-if="curve" :d="curve" class="speed" />
-      <text v-if="curve" :x="PAD + 10" y="11" class="label">speed, up to {{ top.toFixed(2) }} m/s</text>
+      <Course
+        v-if="coursing"
+        :x="(f: number) => x(f) + cell / 2"
+        :top="18"
+        :low="TOP - 10"
+        :end="Math.max(PAD, width - PAD)"
+      />
+      <path v-if="curve && !coursing" :d="curve" class="speed" />
+      <text v-if="curve && !coursing" :x="PAD + 10" y="11" class="label">speed, up to {{ top.toFixed(2) }} m/s</text>
       <rect :x="PAD" :y="TOP" :width="Math.max(0, width - 2 * PAD)" :height="RIBBON" class="ribbon" />
       <rect
         v-for="b in bars"
@@ -169,7 +180,13 @@ function nextFailing() {
         <path :d="`M${x(t) + cell / 2} ${TOP + RIBBON + 6}v4`" class="tick" />
         <text :x="x(t) + cell / 2" :y="TOP + RIBBON + 22" class="number">{{ t }}</text>
       </g>
-      <Pace :x="(f) => x(f) + cell / 2" :frame-at="(at) => first + (at - PAD) / cell - 0.5" :top="12" :low="TOP - 9" />
+      <Pace
+        v-if="!coursing"
+        :x="(f) => x(f) + cell / 2"
+        :frame-at="(at) => first + (at - PAD) / cell - 0.5"
+        :top="12"
+        :low="TOP - 9"
+      />
       <path class="head" :d="`M${x(s.frame) + cell / 2} 4V${TOP + RIBBON + 8}`" data-head />
     </svg>
     <div class="controls">

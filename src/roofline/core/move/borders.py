@@ -12,6 +12,8 @@ from roofline.core.moment import Moment, still
 from roofline.core.move.rest import rest_of, standing
 from roofline.core.throw.engine import Engine
 from roofline.model.reports import EdgeShown
+from roofline.model.shot import Shot
+from roofline.model.steps import FringeStep
 
 ACROSS = 1200  # pixels of the photograph in which what lies behind is looked for
 SAMPLES = 240  # points of a border that are followed
@@ -29,6 +31,11 @@ class Border:
     outer: Array  # (N, 3): a feather's width on
     behind: Array  # (N, 3)
     behind_face: NDArray[np.int32]  # (N,)
+
+
+def cleaned(shot: Shot) -> set[str]:
+    """Ids of plates whose border's colours are estimated anew: nothing of the old background stays in them."""
+    return {p.id for p in shot.plates if any(isinstance(s, FringeStep) and not s.off for s in p.steps)}
 
 
 def crossings(matte: NDArray[np.float32]) -> tuple[Array, Array]:

@@ -8,6 +8,7 @@ import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 
 import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import FirstMove from '../photo/FirstMove.vue'
+import Mark from './Mark.vue'
 import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
@@ -251,6 +252,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <svg v-if="wire && view" :width="box.w" :height="box.h">
           <Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint />
         </svg>
+        <Mark :width="box.w" :height="box.h" :to-screen="toScreen" />
       </div>
       <div v-if="story" class="story" :class="{ up: pixel && pixel[1] > d.height / 2 }" data-story>
         <b>{{ story.verdict }}</b> {{ surface

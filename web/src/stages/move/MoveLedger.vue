@@ -6,6 +6,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
+import AlongMove from './AlongMove.vue'
 import IdeaFields from './IdeaFields.vue'
 import MotionFields from './MotionFields.vue'
 import PaintList from './PaintList.vue'
@@ -138,6 +139,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
       <MotionFields />
       <WaysOut />
       <PaintList />
+      <AlongMove />
     </template>
 
     <section v-if="frameReport" class="section">
