@@ -18,6 +18,7 @@ from roofline.core.move.path import moments
 from roofline.core.move.rest import rest_of, standing
 from roofline.core.throw.engine import engine_of
 from roofline.core.throw.throws import PlatePicture
+from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Move
 from roofline.model.plates import Throw
 
@@ -193,3 +194,27 @@ def test_what_a_moved_piece_shows_lies_on_it_at_rest_and_goes_back_to_its_pixel(
     assert stands == pytest.approx(np.array([pose.shift + pose.scale * pose.rotation @ p for p in point]))
     assert view.project(stands) == pytest.approx(pixels, abs=1e-6)
     assert (stands - view.position) @ view.rotation[2] == pytest.approx(depth)
+
+
+def test_a_cut_out_that_fills_the_frame_hides_a_cut():
+    """A flat 12 m wide passes from 12 m on the left to 12 m on the right before the lens, 2 m off."""
+    shot, pictures, side = cut_out(6.0)
+    flat = shot.solids[0].model_copy(
+        update={
+            "foot": (0.0, -5.0, side * 2),
+            "motion": Motion(keys=[MotionKey(frame=1, offset=(-12, 0, 0)), MotionKey(frame=11, offset=(12, 0, 0))]),
+        }
+    )
+    still_lens = shot.move.model_copy(
+        update={"keys": [k.model_copy(update={"position": (0.0, 1.5, 0.0)}) for k in shot.move.keys]}
+    )
+    shot = shot.model_copy(update={"solids": [flat, shot.solids[1]], "move": still_lens})
+    whole = pictures["round"]
+    matte = np.ones_like(whole.matte)
+    got = seen(shot, {**pictures, "round": PlatePicture(whole.size, matte, whole.colour)})
+    reach = [abs(m.poses["flat"].shift[0]) + W / 2 / FOCAL * 2 for m in moments(shot)]  # of the frame's far side
+    sees = 1600 / 2 / FOCAL * 2  # the photo's half width, on the flat at rest
+    assert [f.frame for f in got.frames if f.hidden_by == "flat"] == [
+        m.frame for m, r in zip(moments(shot), reach, strict=True) if r <= min(6.0, sees)
+    ]
+    assert any(f.hidden_by for f in got.frames) and not got.frames[0].hidden_by

@@ -54,6 +54,7 @@ class AlongFrame(Model):
     """How fast a frame's picture runs, and how much picture there is beyond each of its sides, in delivered pixels.
 
     Beyond a side: negative where the gap is within the frame, null where nothing ends within what was looked at.
+    ``hidden_by``: the cut-out that covers the whole frame, so that another shot can be joined on here.
     """
 
     frame: int
@@ -64,6 +65,7 @@ class AlongFrame(Model):
     right_px: float | None
     top_px: float | None
     bottom_px: float | None
+    hidden_by: str | None = None
 
 
 class Stray(Model):

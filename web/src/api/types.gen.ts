@@ -1586,6 +1586,7 @@ export interface components {
          * @description How fast a frame's picture runs, and how much picture there is beyond each of its sides, in delivered pixels.
          *
          *     Beyond a side: negative where the gap is within the frame, null where nothing ends within what was looked at.
+         *     ``hidden_by``: the cut-out that covers the whole frame, so that another shot can be joined on here.
          */
         AlongFrame: {
             /** Bottom Px */
@@ -1594,6 +1595,11 @@ export interface components {
             far_px: number | null;
             /** Frame */
             frame: number;
+            /**
+             * Hidden By
+             * @default null
+             */
+            hidden_by: string | null;
             /** Left Px */
             left_px: number | null;
             /** Near Px */

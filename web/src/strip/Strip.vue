@@ -8,7 +8,7 @@ import { useKeys } from '../hand/keys'
 import NumberField from '../ledger/NumberField.vue'
 import { SAYS, swatch, VERDICTS } from '../board/verdicts'
 import { useMove } from '../stages/move/move'
-import { useAlong } from '../stages/move/along'
+import { hidden, useAlong } from '../stages/move/along'
 import Course from './Course.vue'
 import Pace from './Pace.vue'
 
@@ -22,6 +22,7 @@ const count = computed(() => last.value - first.value + 1)
 const PAD = 12
 const RIBBON = 30
 /** Where the ribbon begins: the handles of a pace need room above it. */
+const covers = computed(() => (look.value ? hidden(look.value) : []))
 const coursing = computed(() => lines.value !== 'speed' && look.value !== null)
 const TOP = computed(() => (s.shot.move.speed || coursing.value ? 74 : 38))
 const cell = computed(() => Math.max(0.1, (width.value - 2 * PAD) / count.value))
@@ -172,6 +173,18 @@ function nextFailing() {
         height="4"
         :class="f.holds ? 'good' : 'bad'"
       />
+      <rect
+        v-for="c in covers"
+        :key="c.from"
+        :x="x(c.from)"
+        :y="TOP + RIBBON + 6"
+        :width="x(c.to + 1) - x(c.from)"
+        height="3"
+        class="hides"
+        :data-hides="c.solid"
+      >
+        <title>A cut-out hides the whole frame</title>
+      </rect>
       <g v-for="k in s.keys" :key="k.frame" class="notch" :class="{ home: k.home }">
         <path :d="`M${x(k.frame) + cell / 2} ${TOP - 1}l-5 -7h10Z`" />
         <text v-if="k.home" :x="x(k.frame) + cell / 2 + 8" :y="TOP - 3" class="label">home</text>
@@ -249,6 +262,9 @@ svg {
 }
 .bad {
   fill: var(--action);
+}
+.hides {
+  fill: var(--ink);
 }
 .speed {
   fill: none;

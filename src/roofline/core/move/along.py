@@ -106,6 +106,14 @@ def _beyond(rows: NDArray[np.bool_], edge: int) -> float | None:
     return float(np.argmax(outward[ends], axis=1).min()) if ends.any() else None
 
 
+def hidden_by(engine: Engine, face: NDArray, pair: NDArray) -> str | None:
+    """The cut-out that covers every pixel of a frame with its picture; None where there is none."""
+    g, first = engine.geometry, int(face.flat[0])
+    if first < 0 or not g.cutout[first] or (pair < 0).any() or (face < 0).any():
+        return None
+    return g.solid_ids[g.solid[first]] if (g.solid[face] == g.solid[first]).all() else None
+
+
 def _strays(engine: Engine, seen: Seen, moment: Moment, found: dict[int, Stray]) -> None:
     """Take note of where a point in front of each piece would slip most."""
     g, t = engine.geometry, engine.throws
@@ -181,6 +189,7 @@ def along(engine: Engine, moments: Sequence[Moment], fps: float, cleaned: set[st
                 right_px=sides[1],
                 top_px=sides[2],
                 bottom_px=sides[3],
+                hidden_by=hidden_by(engine, got.face[inner], got.pair[inner]),
             )
         )
         _strays(engine, seen, moment, strays)

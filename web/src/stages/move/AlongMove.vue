@@ -3,7 +3,7 @@
 import { ElButton, ElRadio } from 'element-plus'
 import { computed, onBeforeUnmount, watch } from 'vue'
 import type { Schemas, Vec2 } from '../../api/client'
-import { fastest, leastRoom, length, LINES, useAlong } from './along'
+import { fastest, hidden, leastRoom, length, LINES, useAlong } from './along'
 import { useAsked } from './useAsked'
 
 const { look, lines, mark } = useAlong()
@@ -27,6 +27,7 @@ const rushed = computed(() =>
 )
 const room = computed(() => (look.value ? leastRoom(look.value) : []))
 const strays = computed(() => look.value?.strays.filter((x) => x.slip_px >= 1).slice(0, MOST) ?? [])
+const covers = computed(() => (look.value ? hidden(look.value) : []))
 const edges = computed(() => look.value?.edges.slice(0, MOST) ?? [])
 function show(frame: number, at: Vec2 | null = null, says = '') {
   s.frame = frame
@@ -125,6 +126,13 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
           </tr>
         </tbody>
       </table>
+      <template v-if="covers.length">
+        <h3>Frames that a cut-out hides wholly</h3>
+        <p v-for="c in covers" :key="c.from" class="quiet" :data-hidden="c.solid">
+          {{ solid(c.solid) }}: {{ c.from === c.to ? `frame ${c.from}` : `frames ${c.from} to ${c.to}` }}; another shot
+          can be joined on there. <ElButton class="plain" @click="show(c.from)">Frame {{ c.from }}</ElButton>
+        </p>
+      </template>
       <fieldset class="lines" data-lines>
         <legend>Over the strip</legend>
         <ElRadio v-for="(n, l) in LINES" :key="l" v-model="lines" name="lines" :value="l">{{ n }}</ElRadio>

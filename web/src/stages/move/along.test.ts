@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { fastest, leastRoom, length, line, type Along } from './along'
+import { fastest, hidden, leastRoom, length, line, type Along } from './along'
 
 const frame = (n: number, left: number | null, near: number | null) =>
   ({
@@ -26,6 +26,15 @@ describe('what was seen along the move', () => {
   it('tells where it runs fastest, and nothing of what is not seen', () => {
     expect(fastest(along, 'near_px')).toEqual({ px: 9, frame: 5 })
     expect(fastest(along, 'far_px')).toBeNull()
+  })
+  it('joins frames that one piece hides', () => {
+    const by = (n: number, who: string | null) => ({ ...frame(n, null, null), hidden_by: who })
+    const frames = [by(1, null), by(2, 'a'), by(3, 'a'), by(4, 'b'), by(5, null), by(6, 'b')]
+    expect(hidden({ frames } as Along)).toEqual([
+      { solid: 'a', from: 2, to: 3 },
+      { solid: 'b', from: 4, to: 4 },
+      { solid: 'b', from: 6, to: 6 },
+    ])
   })
   it('says lengths as people do', () => {
     expect([0.00123, 0.0179, 0.12, 3.4].map(length)).toEqual(['1.2 mm', '1.8 cm', '12 cm', '3.4 m'])

@@ -36,6 +36,20 @@ export function fastest(a: Along, which: 'near_px' | 'far_px'): { px: number; fr
   return { px: most[which]!, frame: most.frame }
 }
 
+/** Runs of frames that one cut-out covers wholly. */
+export function hidden(a: Along): { solid: string; from: number; to: number }[] {
+  const out: { solid: string; from: number; to: number; next: number }[] = []
+  a.frames.forEach((f, i) => {
+    const last = out.at(-1)
+    if (!f.hidden_by) return
+    if (last && last.solid === f.hidden_by && last.next === i) {
+      last.to = f.frame
+      last.next = i + 1
+    } else out.push({ solid: f.hidden_by, from: f.frame, to: f.frame, next: i + 1 })
+  })
+  return out.map(({ solid, from, to }) => ({ solid, from, to }))
+}
+
 /** Metres as people say them of relief. */
 export function length(m: number): string {
   if (m < 0.01) return `${(1000 * m).toPrecision(2)} mm`
