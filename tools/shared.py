@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from roofline.core.camera import (
+    FILM_BACK_MM,
     bend_pixels,
     from_pan_tilt_roll,
     matrix_to_quaternion,
@@ -16,7 +17,6 @@ from roofline.core.camera import (
 from roofline.model.base import VERDICTS
 from roofline.model.changes import SurveyChange
 from roofline.model.survey import Camera, Survey
-from roofline.stages.survey import FILM_BACK_MM
 
 DIGITS = 9
 

@@ -17,7 +17,8 @@ from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import unwrap
 from roofline.core.massing.kinds import Block, Ground
 from roofline.core.moment import still
-from roofline.core.move.path import moments
+from roofline.core.move.focus import focus_at, pixel_mm
+from roofline.core.move.path import Path, moments
 from roofline.core.throw.engine import engine_of
 from roofline.errors import FormatError
 from roofline.formats import scenes
@@ -233,3 +234,27 @@ def test_a_plate_keeps_its_own_alpha(scene):
     held = Engines(lambda name: png(clear[..., :3]), Kept())
     opaque = texture_of(shot, shot.plates[0], held.read, held.engine(shot))
     assert opaque.alpha == "opaque" and opaque.data == png(clear[..., :3])
+
+
+def test_focus_goes_out_with_the_lens_and_blurs_as_many_pixels(scene, tmp_path):
+    shot, engine, _ = scene
+    keys = [shot.move.keys[0].model_copy(update={"focus_m": 4.0, "f_stop": 2.0}), shot.move.keys[1]]
+    keys[1] = keys[1].model_copy(update={"focus_m": 12.0})
+    shot = shot.model_copy(update={"move": Move(keys=keys)})
+    out = gather(shot, engine, moments(shot), lambda name: b"", "faces")
+    stage = Usd.Stage.Open(str(scenes.write_scene(out, tmp_path / "a.usda")[0]))
+    lens = UsdGeom.Camera(stage.GetPrimAtPath("/shot/lens"))
+    for frame, wanted in ((1, 4.0), (8, 12.0)):
+        distance, stop = lens.GetFocusDistanceAttr().Get(frame), lens.GetFStopAttr().Get(frame)
+        focal = lens.GetFocalLengthAttr().Get(frame) * 100  # tenths of a metre are a millimetre's hundredfold
+        pitch = lens.GetHorizontalApertureAttr().Get() * 100 / 160  # millimetres of a pixel
+        assert distance == pytest.approx(wanted)
+        # how wide the far distance's cone is on the film: aperture · magnification, in pixels
+        theirs = focal / stop * focal / (1000 * distance - focal) / pitch
+        told = focus_at(shot, Path(keys), frame, focal / pitch)
+        own = focal / pitch * pixel_mm(shot)
+        ours = own / told.f_stop * own / (1000 * told.focus_m - own) / pixel_mm(shot)
+        assert theirs == pytest.approx(ours, rel=0.02)  # a longer lens focuses a little otherwise on what is near
+    plain = scenes.write_scene(scene[2], tmp_path / "b.usda")[0]
+    bare = UsdGeom.Camera(Usd.Stage.Open(str(plain)).GetPrimAtPath("/shot/lens"))
+    assert not bare.GetFStopAttr().HasAuthoredValue()

@@ -228,3 +228,30 @@ def test_the_look_along_is_of_this_very_move(client):
     assert client.get(f"{BASE}/along").get_json()["look"] == look
     printed = CliRunner().invoke(main, ["along", str(FOLDER)])
     assert printed.exit_code == 0 and "px a frame on frame" in printed.output and "slips" in printed.output
+
+
+def test_a_key_may_hold_a_part_of_the_camera_and_its_focus(client, tmp_path):
+    """In over HTTP, out in the path, the package and USD."""
+    path = client.get(f"{BASE}/path").get_json()["cameras"]
+    camera = path[89]
+    key = {**{k: camera[k] for k in ("frame", "position", "pan_deg", "tilt_deg", "roll_deg")}, "focal_px": 2500.0}
+    key |= {"free": ["position", "rotation"], "focus_m": 12.5, "f_stop": 4}
+    assert client.put(f"{BASE}/keys/90", json=key).status_code == 200
+    after = client.get(f"{BASE}/path").get_json()["cameras"]
+    assert after[89]["focal_px"] == pytest.approx(2500) != camera["focal_px"]
+    for was, now in zip(path, after, strict=True):
+        assert now["position"] == pytest.approx(was["position"]) and now["pan_deg"] == pytest.approx(was["pan_deg"])
+        assert now["focus"]["focus_m"] == 12.5 and now["focus"]["sharp_from_m"] < 12.5
+    shot = client.get(BASE).get_json()["shot"]
+    kept = next(k for k in shot["move"]["keys"] if k["frame"] == 90)
+    assert kept["free"] == ["position", "rotation"] and kept["f_stop"] == 4
+    refused(client.put(f"{BASE}/keys/90", json=key | {"focus_m": 0}), 422, "focus_m")
+    # pinned to home it holds all of the survey's camera, and keeps its focus
+    home = next(k for k in shot["move"]["keys"] if k["home"])["frame"]
+    assert client.put(f"{BASE}/keys/{home}", json=key | {"frame": home, "home": True}).status_code == 200
+    kept = client.get(BASE).get_json()["shot"]["move"]["keys"]
+    pinned = next(k for k in kept if k["frame"] == home)
+    assert pinned["home"] and pinned["free"] == [] and pinned["focus_m"] == 12.5
+    for _ in range(2):
+        client.post(f"{BASE}/undo")
+    assert client.get(f"{BASE}/path").get_json()["cameras"] == path

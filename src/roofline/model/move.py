@@ -8,9 +8,15 @@ from pydantic import Field, field_validator, model_validator
 
 from roofline.model.base import ItemId, Model, Positive, Quaternion, Vec3, give_ids
 
+Held = Literal["position", "rotation", "focal_px"]
+
 
 class Key(Model):
-    """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels."""
+    """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels.
+
+    ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
+    the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
+    """
 
     id: ItemId = ""  # given on reading, where there is none
     frame: int
@@ -19,6 +25,15 @@ class Key(Model):
     focal_px: Positive
     home: bool = False
     ease: Literal["rest", "pass"] | None = None
+    free: list[Held] = []
+    focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
+
+    @model_validator(mode="after")
+    def _home_holds_all(self) -> Key:
+        if self.home and self.free:
+            raise ValueError("a key at home holds all of the surveyed camera")
+        return self
 
 
 class CarrierKey(Model):

@@ -13,7 +13,7 @@ from roofline.errors import NotFound
 from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.massing import Motion
-from roofline.model.move import Limits, Move
+from roofline.model.move import Held, Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
@@ -37,6 +37,9 @@ class KeyByFigures(Model):
     focal_px: Annotated[float, Field(gt=0)]
     home: bool = False
     ease: Literal["rest", "pass"] | None = None
+    free: list[Held] = []
+    focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
 
 
 class CheckState(Model):
@@ -117,8 +120,9 @@ def _setting(site: Site, routes: Routes) -> None:
     @routes.add("PUT", SHOT + "/keys/<frame>", body=KeyByFigures, returns=ShotState)
     def set_key(shot_id: str, frame: str, body: KeyByFigures) -> ShotState:
         """Set the key that stands on a frame, or a new one there, by figures."""
+        more = {"free": [] if body.home else body.free, "focus_m": body.focus_m, "f_stop": body.f_stop}
         angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
-        key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease)
+        key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease, **more)
         move.set_key(desk, shot_id, frame, key)
         return states.changed(shot_id)
 

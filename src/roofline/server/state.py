@@ -15,7 +15,8 @@ from roofline.core.camera import pan_tilt_roll
 from roofline.core.massing.shapes import grazing
 from roofline.core.massing.solids import faces_of
 from roofline.core.moment import Moment
-from roofline.core.move.path import home_key, lens_centre, moments
+from roofline.core.move.focus import focus_at
+from roofline.core.move.path import home_key, lens_centre, moments, shot_path
 from roofline.errors import RoofLineError
 from roofline.model.base import Model, Vec2, Vec3
 from roofline.model.move import Key
@@ -106,6 +107,16 @@ class PieceAt(Model):
     opacity: float = 1.0
 
 
+class FocusAt(Model):
+    """What is in focus: metres along the lens's axis; between `sharp_from_m` and `sharp_to_m` a point is no wider than
+    one delivered pixel (null: no aperture is given; `sharp_to_m`: or everything beyond is sharp)."""
+
+    focus_m: float
+    f_stop: float | None
+    sharp_from_m: float | None
+    sharp_to_m: float | None
+
+
 class FrameCamera(Model):
     """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
     pixels."""
@@ -118,6 +129,7 @@ class FrameCamera(Model):
     tilt_deg: float
     roll_deg: float
     moved: list[PieceAt] = []
+    focus: FocusAt | None = None
 
 
 class PathState(Model):
@@ -194,7 +206,15 @@ def camera_of(moment: Moment) -> FrameCamera:
 
 def path_of(shot: Shot) -> PathState:
     """The delivered camera at every frame."""
-    return PathState(cameras=[camera_of(m) for m in moments(shot)], principal_point=lens_centre(shot))
+    path = shot_path(shot)
+    cameras = [camera_of(m) for m in moments(shot)]
+    for camera in cameras if any(k.focus_m for k in shot.move.keys) else []:
+        focus = focus_at(shot, path, camera.frame, camera.focal_px)
+        if focus is not None:
+            to = focus.sharp_to if focus.sharp_to is not None and np.isfinite(focus.sharp_to) else None
+            told = {"sharp_from_m": focus.sharp_from, "sharp_to_m": to}
+            camera.focus = FocusAt(focus_m=focus.focus_m, f_stop=focus.f_stop, **told)
+    return PathState(cameras=cameras, principal_point=lens_centre(shot))
 
 
 def job_state(job: Job) -> JobState:

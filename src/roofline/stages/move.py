@@ -62,18 +62,21 @@ def set_travel(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
     desk.store.change(shot_id, "Change how the camera travels", alter)
 
 
-def key_by_figures(frame: int, position: Vec3, angles_deg: Vec3, focal_px: float, home: bool, ease: Any) -> Key:
-    """A key from pan, tilt and roll in degrees."""
+def key_by_figures(
+    frame: int, position: Vec3, angles_deg: Vec3, focal_px: float, home: bool, ease: Any, **more: Any
+) -> Key:
+    """A key from pan, tilt and roll in degrees; ``more``: what else a key has."""
     turn = from_pan_tilt_roll(*np.radians(angles_deg))
     w, x, y, z = (float(v) for v in matrix_to_quaternion(turn.T))
-    return Key(frame=frame, position=position, rotation=(w, x, y, z), focal_px=focal_px, home=home, ease=ease)
+    return Key(frame=frame, position=position, rotation=(w, x, y, z), focal_px=focal_px, home=home, ease=ease, **more)
 
 
 def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
     """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera."""
 
     def alter(shot: Shot) -> Shot:
-        placed = home_key(shot, key.frame).model_copy(update={"ease": key.ease}) if key.home else key.model_copy()
+        beside = {"ease": key.ease, "focus_m": key.focus_m, "f_stop": key.f_stop}
+        placed = home_key(shot, key.frame).model_copy(update=beside) if key.home else key.model_copy()
         placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
         others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
         shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys})

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from roofline.core.camera import FILM_BACK_MM
 from roofline.core.survey import linked
 from roofline.core.survey.detect import Found, find
 from roofline.core.survey.linked import check_typed, survey_input
@@ -168,9 +169,6 @@ def compared(desk: Desk, shot_id: str, photo_id: str, other_id: str, width: int)
     alpha = linear[..., 3:]
     colour = pictures.to_display(linear[..., :3] / np.maximum(alpha, 1e-6))
     return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)
-
-
-FILM_BACK_MM = 36.0
 
 
 def millimetres(focal_px: float, width: int) -> float:

@@ -2813,6 +2813,21 @@ export interface components {
             value: number;
         };
         /**
+         * FocusAt
+         * @description What is in focus: metres along the lens's axis; between `sharp_from_m` and `sharp_to_m` a point is no wider than
+         *     one delivered pixel (null: no aperture is given; `sharp_to_m`: or everything beyond is sharp).
+         */
+        FocusAt: {
+            /** F Stop */
+            f_stop: number | null;
+            /** Focus M */
+            focus_m: number;
+            /** Sharp From M */
+            sharp_from_m: number | null;
+            /** Sharp To M */
+            sharp_to_m: number | null;
+        };
+        /**
          * FoundEdges
          * @description Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
          *
@@ -2842,6 +2857,8 @@ export interface components {
         FrameCamera: {
             /** Focal Px */
             focal_px: number;
+            /** @default null */
+            focus: components["schemas"]["FocusAt"] | null;
             /** Frame */
             frame: number;
             /**
@@ -3621,6 +3638,9 @@ export interface components {
         /**
          * Key
          * @description A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels.
+         *
+         *     ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
+         *     the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
          */
         Key: {
             /**
@@ -3628,10 +3648,25 @@ export interface components {
              * @default null
              */
             ease: ("rest" | "pass") | null;
+            /**
+             * F Stop
+             * @default null
+             */
+            f_stop: number | null;
             /** Focal Px */
             focal_px: number;
+            /**
+             * Focus M
+             * @default null
+             */
+            focus_m: number | null;
             /** Frame */
             frame: number;
+            /**
+             * Free
+             * @default []
+             */
+            free: ("position" | "rotation" | "focal_px")[];
             /**
              * Home
              * @default false
@@ -3666,10 +3701,25 @@ export interface components {
              * @default null
              */
             ease: ("rest" | "pass") | null;
+            /**
+             * F Stop
+             * @default null
+             */
+            f_stop: number | null;
             /** Focal Px */
             focal_px: number;
+            /**
+             * Focus M
+             * @default null
+             */
+            focus_m: number | null;
             /** Frame */
             frame: number;
+            /**
+             * Free
+             * @default []
+             */
+            free: ("position" | "rotation" | "focal_px")[];
             /**
              * Home
              * @default false

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation
@@ -12,7 +14,7 @@ from roofline.core.move.motion import poses_at
 from roofline.core.move.travel import travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery, Framing
-from roofline.model.move import Key
+from roofline.model.move import Held, Key
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
 
@@ -80,6 +82,11 @@ def home_key(shot: Shot, frame: int) -> Key:
     )
 
 
+def _beside(key: Key) -> dict[str, object]:
+    """What a key pinned to home has of its own."""
+    return {"ease": key.ease, "id": key.id, "focus_m": key.focus_m, "f_stop": key.f_stop}
+
+
 def resolved_keys(shot: Shot) -> list[Key]:
     """The move's keys with pinned ones at home; one home key when there are none.
 
@@ -89,7 +96,14 @@ def resolved_keys(shot: Shot) -> list[Key]:
     if not keys:
         return [home_key(shot, shot.frame_range[0])]
     if any(k.home for k in keys) and any(p.camera is not None for p in shot.photos):
-        return [home_key(shot, k.frame).model_copy(update={"ease": k.ease, "id": k.id}) if k.home else k for k in keys]
+        return [
+            home_key(shot, k.frame).model_copy(
+                update={"ease": k.ease, "id": k.id, "focus_m": k.focus_m, "f_stop": k.f_stop}
+            )
+            if k.home
+            else k
+            for k in keys
+        ]
     return keys
 
 
@@ -105,42 +119,29 @@ def _velocities(values: Array, frames: Array, rest: list[bool]) -> Array:
     return out
 
 
-class Path:
-    """A camera path through keys: cubic Hermite in position and focal length, cubic quaternion curves in rotation.
+class _Turns:
+    """A rotation through keys: Kim, Kim and Shin, "A general construction scheme for unit quaternion curves", 1995
+    (cumulative Bernstein form), which does not flip."""
 
-    The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others.
-    Before the first and after the last key the camera stands still. Rotation: Kim, Kim and Shin, "A general
-    construction scheme for unit quaternion curves", 1995 (cumulative Bernstein form), which does not flip.
-    """
-
-    def __init__(self, keys: list[Key]):
-        if not keys:
-            raise MoveError("A move needs at least one key.")
-        self.frames = np.array([k.frame for k in keys], dtype=np.float64)
-        self.values = np.array([[*k.position, k.focal_px] for k in keys])
-        self.rotations = [Rotation.from_quat(k.rotation, scalar_first=True) for k in keys]
-        last = len(keys) - 1
-        rest = [k.ease == "rest" or i in (0, last) for i, k in enumerate(keys)]
-        velocity = _velocities(self.values, self.frames, rest)
-        self.curve = CubicHermiteSpline(self.frames, self.values, velocity) if last else None
-        self.spin = np.zeros((len(keys), 3))
-        for i in range(1, last):
+    def __init__(self, frames: Array, rotations: list[Rotation], rest: list[bool]):
+        self.frames, self.rotations = frames, rotations
+        self.spin = np.zeros((len(rotations), 3))
+        for i in range(1, len(rotations) - 1):
             if rest[i]:
                 continue
-            before, after = self.frames[i] - self.frames[i - 1], self.frames[i + 1] - self.frames[i]
-            back = (self.rotations[i - 1].inv() * self.rotations[i]).as_rotvec() / before
-            ahead = (self.rotations[i].inv() * self.rotations[i + 1]).as_rotvec() / after
+            before, after = frames[i] - frames[i - 1], frames[i + 1] - frames[i]
+            back = (rotations[i - 1].inv() * rotations[i]).as_rotvec() / before
+            ahead = (rotations[i].inv() * rotations[i + 1]).as_rotvec() / after
             self.spin[i] = (after * back + before * ahead) / (before + after)
 
-    def at(self, frame: float) -> tuple[Array, Array, float]:
-        """Position (3,) in metres, rotation camera → world (3, 3), focal length in delivered pixels at a frame."""
+    def at(self, frame: float) -> Array:
+        """Camera → world (3, 3)."""
+        if len(self.rotations) == 1:
+            return np.asarray(self.rotations[0].as_matrix())
         f = float(np.clip(frame, self.frames[0], self.frames[-1]))
-        i = int(np.clip(np.searchsorted(self.frames, f, side="right") - 1, 0, max(len(self.frames) - 2, 0)))
-        if self.curve is None:
-            return self.values[0, :3], self.rotations[0].as_matrix(), float(self.values[0, 3])
+        i = int(np.clip(np.searchsorted(self.frames, f, side="right") - 1, 0, len(self.frames) - 2))
         span = self.frames[i + 1] - self.frames[i]
         t = (f - self.frames[i]) / span
-        value = self.curve(f)
         first = Rotation.from_rotvec(self.spin[i] * span / 3)
         third = Rotation.from_rotvec(self.spin[i + 1] * span / 3)
         between = self.rotations[i].inv() * self.rotations[i + 1]
@@ -152,7 +153,48 @@ class Path:
             * Rotation.from_rotvec(second * b2)
             * Rotation.from_rotvec(third.as_rotvec() * b3)
         )
-        return value[:3], q.as_matrix(), max(float(value[3]), 1e-3)
+        return np.asarray(q.as_matrix())
+
+
+def _rests(keys: list[Key]) -> list[bool]:
+    """The first and the last key rest, and inner ones marked so."""
+    return [k.ease == "rest" or i in (0, len(keys) - 1) for i, k in enumerate(keys)]
+
+
+def _smooth(keys: list[Key], values: Array) -> Callable[[float], Array]:
+    """Cubic Hermite curves through keys' values (N, K)."""
+    if len(keys) == 1:
+        return lambda frame: np.asarray(values[0])
+    frames = np.array([k.frame for k in keys], dtype=np.float64)
+    curve = CubicHermiteSpline(frames, values, _velocities(values, frames, _rests(keys)))
+    return lambda frame: np.asarray(curve(np.clip(frame, frames[0], frames[-1])))
+
+
+class Path:
+    """A camera path through keys: cubic Hermite in position and focal length, cubic quaternion curves in rotation.
+
+    The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others.
+    Before the first and after the last key the camera stands still. Each value goes through those keys that hold it; a
+    value that none of them holds is that of the first key.
+    """
+
+    def __init__(self, keys: list[Key]):
+        if not keys:
+            raise MoveError("A move needs at least one key.")
+        self.frames = np.array([k.frame for k in keys], dtype=np.float64)
+
+        def holding(value: Held) -> list[Key]:
+            return [k for k in keys if value not in k.free] or keys[:1]
+
+        placed, turned, zoomed = holding("position"), holding("rotation"), holding("focal_px")
+        self._position = _smooth(placed, np.array([k.position for k in placed]))
+        self._focal = _smooth(zoomed, np.array([[k.focal_px] for k in zoomed]))
+        rotations = [Rotation.from_quat(k.rotation, scalar_first=True) for k in turned]
+        self._turns = _Turns(np.array([k.frame for k in turned], dtype=np.float64), rotations, _rests(turned))
+
+    def at(self, frame: float) -> tuple[Array, Array, float]:
+        """Position (3,) in metres, rotation camera → world (3, 3), focal length in delivered pixels at a frame."""
+        return self._position(frame), self._turns.at(frame), max(float(self._focal(frame)[0]), 1e-3)
 
 
 def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) -> Moment:

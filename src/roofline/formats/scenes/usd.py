@@ -9,6 +9,8 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade, Vt
 
 from roofline import __version__
 from roofline.core.camera import Array, View
+from roofline.core.move.focus import focus_at, pixel_mm
+from roofline.core.move.path import shot_path
 from roofline.formats.scenes.scene import FILM_MM, FLIP, Image, Piece, SceneOut, Surface, image_files, prim_names
 
 TENTH = 100.0  # millimetres in a tenth of a scene unit, which is a metre: apertures and focal lengths are given so
@@ -38,6 +40,23 @@ def _camera(stage: Usd.Stage, path: str, name: str, scene: SceneOut, views: list
     prim = camera.GetPrim()
     prim.SetDisplayName(name)
     prim.SetCustomDataByKey("filmBackMillimetres", Gf.Vec2f(FILM_MM, first.height * mm))
+
+
+def _focus(camera: UsdGeom.Camera, scene: SceneOut) -> None:
+    """Focus distance and f-stop of every frame, where keys have them.
+
+    A film back that is larger than ours has a longer focal length; its f-stop is larger by as much, so that the opening
+    is as wide, and the blur as many pixels.
+    """
+    shot, path = scene.shot, shot_path(scene.shot)
+    larger = FILM_MM / shot.delivery.width / pixel_mm(shot)
+    for m in scene.frames:
+        focus = focus_at(shot, path, m.frame, m.view.focal * m.view.unit)
+        if focus is None:
+            return
+        camera.CreateFocusDistanceAttr().Set(focus.focus_m, Usd.TimeCode(int(m.frame)))
+        if focus.f_stop is not None:
+            camera.CreateFStopAttr().Set(focus.f_stop * larger, Usd.TimeCode(int(m.frame)))
 
 
 def _shader(stage: Usd.Stage, path: str, kind: str) -> UsdShade.Shader:
@@ -134,6 +153,7 @@ def write_usd(scene: SceneOut, out: Path) -> list[Path]:
     top.SetDisplayName(scene.shot.name)
     stage.SetDefaultPrim(top)
     _camera(stage, "/shot/lens", "lens", scene, [(int(m.frame), m.view) for m in scene.frames])
+    _focus(UsdGeom.Camera.Get(stage, "/shot/lens"), scene)
     taken = ["lens", "materials"]
     for ident, (name, view) in zip(
         prim_names([f"photo {n}" for n in scene.photographers]).values(), scene.photographers.items(), strict=True

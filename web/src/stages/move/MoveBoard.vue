@@ -183,6 +183,13 @@ useKeys('move', {
   giveUp: putBack,
 })
 
+/** Keys where the camera passes them, also those that leave the position to others. */
+const planKeys = computed(() =>
+  s.keys.map((k) => {
+    const passes = k.free?.includes('position') && cameras.value.find((c) => c.frame === k.frame)
+    return passes ? { ...k, position: passes.position } : k
+  }),
+)
 /** The frame of the key that is dragged in plan. */
 const heldKey = ref<number | null>(null)
 function dragKey(frame: number, p: Vec2, done: boolean) {
@@ -279,7 +286,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :grounds="s.grounds"
         :photos="s.shot.photos"
         :path="cameras"
-        :keys="s.keys"
+        :keys="planKeys"
         :now="at"
         :delivered-width="d.width"
         @drag-key="dragKey"

@@ -7,6 +7,7 @@ import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
 import AlongMove from './AlongMove.vue'
+import HoldsFields from './HoldsFields.vue'
 import IdeaFields from './IdeaFields.vue'
 import MotionFields from './MotionFields.vue'
 import PaintList from './PaintList.vue'
@@ -83,6 +84,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
           :max="3000"
           @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })"
         />
+        <HoldsFields />
         <label v-if="key && s.keys.length > 2" class="ease"
           >At this key
           <select

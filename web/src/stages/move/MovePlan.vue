@@ -2,13 +2,16 @@
 /** The plan of a move: the plan view, and under it from where the frame would hold. */
 import { ElCheckbox } from 'element-plus'
 import { ref } from 'vue'
+import FocusLines from '../../board/FocusLines.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
+import { useMove } from './move'
 import StandingRoom from './StandingRoom.vue'
 
 type Plan = InstanceType<typeof PlanBoard>['$props']
 defineOptions({ inheritAttrs: false })
 const shown = ref(false)
 const says = ref('')
+const { s, at } = useMove()
 </script>
 
 <template>
@@ -22,6 +25,7 @@ const says = ref('')
         :height="height"
         @says="(text: string) => (says = text)"
       />
+      <FocusLines v-if="at?.focus" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
     </template>
   </PlanBoard>
   <div class="room" @pointerdown.stop>

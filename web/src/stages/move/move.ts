@@ -22,6 +22,7 @@ const story = shallowRef<Schemas['ProbeReport'] | null>(null)
 const checking = ref(false)
 let watched = false
 let resting: ReturnType<typeof held>
+export type Held = Schemas['KeyByFigures']['free'] extends (infer T)[] | undefined ? T : never
 type Rows = Parameters<typeof quaternion>[0]
 const homeOf = (home?: Key | null) =>
   home ? { position: home.position, rotation: home.rotation, focal_px: home.focal_px } : {}
@@ -110,6 +111,18 @@ export function useMove() {
       if (ended?.state === 'done' && mark === `${s.id}:${s.state?.revision}`) await reread()
     }, FINE_REST)
   }
+  /** Of the values that a key leaves free, those that have not been changed: what the hand sets, the key holds. */
+  function stillFree(free: Held[], pose: Partial<FrameCamera>, frame: number): Held[] {
+    const was = cameras.value.find((c) => c.frame === frame)
+    if (!was) return free
+    const same = (a: number, b: number) => Math.abs(a - b) < 1e-9
+    const kept: Record<Held, boolean> = {
+      position: was.position.every((v, i) => same(v, pose.position![i])),
+      rotation: (['pan_deg', 'tilt_deg', 'roll_deg'] as const).every((a) => same(was[a], pose[a]!)),
+      focal_px: same(was.focal_px, pose.focal_px!),
+    }
+    return free.filter((v) => kept[v])
+  }
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
     if (!from) return false
@@ -130,7 +143,10 @@ export function useMove() {
       focal_px: from.focal_px,
       home: false,
       ease: old?.ease ?? null,
+      focus_m: old?.focus_m ?? null,
+      f_stop: old?.f_stop ?? null,
       ...change,
+      free: change.home ? [] : stillFree(change.free ?? old?.free ?? [], { ...from, ...change }, frame),
     }
     const rotation = fromPanTiltRoll(body.pan_deg, body.tilt_deg, body.roll_deg)
     const pose = { ...from, ...body, rotation } as unknown as FrameCamera
@@ -142,6 +158,9 @@ export function useMove() {
       focal_px: pose.focal_px,
       home: body.home,
       ease: body.ease,
+      free: body.free,
+      focus_m: body.focus_m,
+      f_stop: body.f_stop,
       ...(body.home ? homeOf(s.state?.home) : {}),
     } as Key
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says

@@ -1,0 +1,77 @@
+"""Focus distance and aperture over a move, and what they leave sharp."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from roofline.core.camera import FILM_BACK_MM
+from roofline.core.move.path import Path, framing, home_photo
+from roofline.core.move.travel import paced
+from roofline.errors import MoveError
+from roofline.model.move import Key
+from roofline.model.shot import Shot
+
+
+@dataclass(frozen=True)
+class Focus:
+    """Distance in metres and f-stop, and the depths between which a point is no wider than one delivered pixel;
+    ``sharp_to``: infinite where everything beyond is."""
+
+    focus_m: float
+    f_stop: float | None
+    sharp_from: float | None
+    sharp_to: float | None
+
+
+def _keyed(keys: list[Key], value: str, frame: float) -> float | None:
+    """A value through the keys that have it, as a lens's ring turns: without overshoot, distances by their inverse."""
+    told = [(k.frame, getattr(k, value)) for k in keys if getattr(k, value) is not None]
+    if not told:
+        return None
+    if len(told) == 1:
+        return float(told[0][1])
+    frames, values = np.array(told, dtype=np.float64).T
+    at = float(np.clip(frame, frames[0], frames[-1]))
+    if value == "focus_m":
+        return float(1 / PchipInterpolator(frames, 1 / values)(at))
+    return float(2 ** PchipInterpolator(frames, np.log2(values))(at))
+
+
+def pixel_mm(shot: Shot) -> float:
+    """Millimetres of film that a delivered pixel takes, on a film back of 36 mm across the home photo."""
+    try:
+        camera = home_photo(shot).camera
+    except MoveError:
+        camera = None
+    if camera is None:
+        return FILM_BACK_MM / shot.delivery.width
+    return FILM_BACK_MM * framing(shot).scale / camera.width
+
+
+def sharpness(focus_m: float, f_stop: float, focal_mm: float, circle_mm: float) -> tuple[float, float]:
+    """Depths in metres between which a point's blur is at most `circle_mm` wide (thin lens, Kingslake 1992).
+
+    The second is infinite from the hyperfocal distance on.
+    """
+    s, f = 1000 * focus_m, focal_mm
+    if s <= f:
+        return focus_m, focus_m
+    reach = f_stop * circle_mm * (s - f)
+    near = s * f * f / (f * f + reach)
+    far = s * f * f / (f * f - reach) if f * f > reach else np.inf
+    return near / 1000, far / 1000
+
+
+def focus_at(shot: Shot, path: Path, frame: float, focal_px: float) -> Focus | None:
+    """Focus at a frame; None where no key has a distance. It goes at the pace of the move."""
+    time = paced(shot.move.speed, path, frame)
+    distance, stop = _keyed(shot.move.keys, "focus_m", time), _keyed(shot.move.keys, "f_stop", time)
+    if distance is None:
+        return None
+    if stop is None:
+        return Focus(distance, None, None, None)
+    pitch = pixel_mm(shot)
+    return Focus(distance, stop, *sharpness(distance, stop, focal_px * pitch, pitch))
