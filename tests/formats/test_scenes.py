@@ -256,5 +256,6 @@ def test_focus_goes_out_with_the_lens_and_blurs_as_many_pixels(scene, tmp_path):
         ours = own / told.f_stop * own / (1000 * told.focus_m - own) / pixel_mm(shot)
         assert theirs == pytest.approx(ours, rel=0.02)  # a longer lens focuses a little otherwise on what is near
     plain = scenes.write_scene(scene[2], tmp_path / "b.usda")[0]
-    bare = UsdGeom.Camera(Usd.Stage.Open(str(plain)).GetPrimAtPath("/shot/lens"))
+    without = Usd.Stage.Open(str(plain))
+    bare = UsdGeom.Camera(without.GetPrimAtPath("/shot/lens"))
     assert not bare.GetFStopAttr().HasAuthoredValue()
