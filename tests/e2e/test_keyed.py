@@ -1,4 +1,4 @@
-"""Keys that hold a part of the camera, and focus, by hand."""
+"""Keys that hold a part of the camera, focus, and the first and the last frame, by hand."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ import pytest
 from playwright.sync_api import expect
 from tests.e2e.board import state, until
 from tests.e2e.hands import press_and_move
+
+from roofline.formats.reading import read
 
 
 def figure(page, label: str, value: str):
@@ -75,3 +77,27 @@ def test_focus_is_keyed_and_lies_across_the_view_in_plan(page, halt):
     figure(page, "Frame", "120")
     figure(page, "Focus distance", "")
     until(lambda: key_on(page, halt, 120)["focus_m"] is None)
+
+
+def test_the_first_and_the_last_frame_stand_side_by_side(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("canvas[data-frame]")
+    page.locator("[data-ends]").click()
+    shown = page.locator("[data-ends-shown] img")
+    expect(shown).to_have_count(2)
+    for frame in (1, 120):
+        src = page.locator(f"[data-end='{frame}']").get_attribute("src")
+        until(lambda frame=frame: page.locator(f"[data-end='{frame}']").evaluate("i => i.naturalWidth") >= 160)
+        got = read(page.request.get(src).body(), "shown").astype(int)
+        wanted = read(page.request.get(f"/api/shots/{halt}/frames/{frame}/picture?width={got.shape[1]}").body(), "w")
+        assert abs(got - wanted).max() == 0
+    one, other = (shown.nth(i).bounding_box() for i in (0, 1))
+    assert one["x"] + one["width"] <= other["x"] and abs(one["y"] - other["y"]) < 1
+    expect(page.locator("[data-ends-shown]")).to_contain_text("Frame 120 does not hold")
+    # it follows a change, and a press goes there
+    src = page.locator("[data-end='120']").get_attribute("src")
+    assert page.request.patch(f"/api/shots/{halt}/travel", data={"aim_share": 0.5}).ok
+    expect(page.locator("[data-end='120']")).not_to_have_attribute("src", src)
+    page.locator("[data-end='120']").click()
+    expect(page.locator("#frame")).to_have_value("120")
+    expect(page.locator("[data-ends-shown]")).to_have_count(0)

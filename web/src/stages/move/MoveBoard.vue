@@ -9,6 +9,7 @@ import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import Mark from './Mark.vue'
+import Ends from './Ends.vue'
 import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
@@ -29,6 +30,7 @@ const ink = ref<HTMLCanvasElement>()
 const { pick } = useIdea()
 const { width, height } = useElementSize(host)
 const wire = ref(false)
+const ends = ref(false)
 const shown = ref<'both' | 'lens' | 'plan'>('both')
 const split = useSplit(pair, () => shown.value === 'both')
 const loading = ref(false)
@@ -271,12 +273,14 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
         <span v-if="told" class="quiet"> · {{ told }}</span>
       </div>
+      <Ends v-if="ends && cameras.length" @picked="ends = false" />
       <p v-if="loading" class="note">Getting the plates…</p>
       <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
       <div class="corner" @pointerdown.stop>
         <ElCheckbox v-model="overlay" title="V" data-overlay>Verdicts</ElCheckbox>
         <ElCheckbox v-model="giving" title="Which plate gives each pixel" data-giving>Plates</ElCheckbox>
         <ElCheckbox v-model="wire">Wireframe</ElCheckbox>
+        <ElCheckbox v-model="ends" data-ends>First and last</ElCheckbox>
       </div>
     </div>
     <Divider v-if="shown === 'both'" v-model="split.share.value" :beside="split.beside.value" />

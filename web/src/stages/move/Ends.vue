@@ -1,0 +1,82 @@
+<script setup lang="ts">
+/** The move's first and last frame side by side, as they would be delivered; a press goes to one of them. */
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { useMove } from './move'
+
+const emit = defineEmits<{ picked: [] }>()
+const { s, report } = useMove()
+const host = ref<HTMLElement>()
+const { width, height } = useElementSize(host)
+const beside = computed(() => width.value / height.value > s.shot.delivery.width / s.shot.delivery.height)
+/** Pixels across one picture, in steps, so that a dragged bar does not ask for one after another. */
+const across = computed(() => {
+  const ratio = (window.devicePixelRatio || 1) * (beside.value ? 0.5 : 1)
+  return Math.min(1280, Math.max(160, 160 * Math.ceil((width.value * ratio) / 160)))
+})
+const home = computed(() => s.keys.find((k) => k.home)?.frame)
+const frames = computed(() =>
+  [s.state!.first_frame, s.state!.last_frame].map((frame) => ({
+    frame,
+    src: `/api/shots/${s.id}/frames/${frame}/picture?width=${across.value}&of=${s.state!.revision}`,
+    holds: report.value?.report?.frames.find((f) => f.frame === frame)?.holds,
+  })),
+)
+function pick(frame: number) {
+  s.frame = frame
+  emit('picked')
+}
+</script>
+
+<template>
+  <div ref="host" class="ends" :class="{ beside }" data-ends-shown @pointerdown.stop @wheel.stop>
+    <figure v-for="f in frames" :key="f.frame">
+      <img v-if="width" :src="f.src" :alt="`Frame ${f.frame}`" :data-end="f.frame" @click="pick(f.frame)" />
+      <figcaption>
+        Frame {{ f.frame }}{{ f.frame === home ? ', home' : ''
+        }}<span v-if="f.holds !== undefined" :class="{ bad: !f.holds }">{{
+          f.holds ? ' holds' : ' does not hold'
+        }}</span>
+      </figcaption>
+    </figure>
+  </div>
+</template>
+
+<style scoped>
+.ends {
+  position: absolute;
+  inset: 0;
+  background: #77776f;
+  display: grid;
+  gap: 8px;
+  padding: 44px 12px 12px;
+  cursor: default;
+}
+.ends.beside {
+  grid-template-columns: 1fr 1fr;
+}
+figure {
+  margin: 0;
+  min-height: 0;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+  justify-content: center;
+}
+img {
+  width: 100%;
+  min-height: 0;
+  object-fit: contain;
+  cursor: pointer;
+}
+figcaption {
+  background: var(--paper);
+  border: 1px solid var(--ink);
+  padding: 3px 9px;
+  align-self: center;
+  margin-top: 6px;
+}
+.bad {
+  color: var(--action);
+}
+</style>
