@@ -64,3 +64,35 @@ def test_six_ways_are_worked_out_and_one_is_taken(page, halt):
     until(lambda: any(t["stage"] == "move" and "120 of 120" in t["figure"] for t in state(page, halt)["rail"]), 90)
     page.get_by_role("button", name="Undo").click()
     until(lambda: state(page, halt)["shot"]["move"] == before["move"])
+
+
+def test_a_dragged_key_is_told_whether_it_holds_and_what_sets_its_border(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("canvas[data-frame]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Both").click()
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    felt = page.locator("[data-feels]")
+
+    def held(box):
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    # turned a little in the lens view
+    at = held(page.get_by_role("group", name="Lens view").bounding_box())
+    page.mouse.move(at[0] + 5, at[1], steps=3)
+    expect(felt).to_contain_text("Holds here")
+    near = float(felt.get_attribute("data-margin"))
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    expect(felt).to_have_count(0)
+    # dragged far off in plan
+    at = held(page.locator("[data-lens]").bounding_box())
+    page.mouse.move(at[0] + 70, at[1] - 40, steps=6)
+    expect(felt).to_contain_text("of the frame")
+    assert near >= 0 > float(felt.get_attribute("data-margin"))
+    assert any(s["name"] in felt.inner_text() for s in state(page, halt)["shot"]["solids"])
+    page.keyboard.press("Escape")
+    expect(felt).to_have_count(0)
+    assert state(page, halt)["undo"] is None  # only tried, nothing kept

@@ -255,3 +255,20 @@ def test_a_key_may_hold_a_part_of_the_camera_and_its_focus(client, tmp_path):
     for _ in range(2):
         client.post(f"{BASE}/undo")
     assert client.get(f"{BASE}/path").get_json()["cameras"] == path
+
+
+def test_a_place_that_is_tried_is_judged_as_the_check_judges_it(client):
+    cameras = client.get(f"{BASE}/path").get_json()["cameras"]
+    finished(client, client.post(f"{BASE}/check").get_json())
+    report = client.get(f"{BASE}/check").get_json()["report"]
+    revision = client.get(BASE).get_json()["revision"]
+    for frame in (1, 60, 120):
+        camera = cameras[frame - 1]
+        asked = {k: camera[k] for k in ("position", "pan_deg", "tilt_deg", "roll_deg", "focal_px")}
+        told = client.post(f"{BASE}/frames/{frame}/stand", json=asked).get_json()
+        checked = report["frames"][frame - 1]
+        assert told["holds"] == checked["holds"] == (told["margin"] >= 0) == (told["says"] is None)
+    assert "smeared" in told["says"] or "soft" in told["says"] or "paint" in told["says"]
+    away = asked | {"position": [0, 500, 0]}
+    assert client.post(f"{BASE}/frames/60/stand", json=away).get_json()["margin"] == -10
+    assert client.get(BASE).get_json()["revision"] == revision

@@ -20,6 +20,7 @@ from roofline.server.site import SHOT, Site
 from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
 from roofline.stages import along, move, painting, ways
 from roofline.stages.along import AlongState
+from roofline.stages.move import Footing
 from roofline.stages.painting import PaintList, RoomState
 from roofline.stages.ways import WaysState
 
@@ -40,6 +41,16 @@ class KeyByFigures(Model):
     free: list[Held] = []
     focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
     f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
+
+
+class Tried(Model):
+    """A camera that a hand is trying: angles in degrees."""
+
+    position: Vec3
+    pan_deg: float
+    tilt_deg: float
+    roll_deg: float
+    focal_px: Annotated[float, Field(gt=0)]
 
 
 class CheckState(Model):
@@ -192,6 +203,13 @@ def _painting(site: Site, routes: Routes) -> None:
     ) -> RoomState:
         """From where a frame would hold, its direction and focal length kept: margins over an area in plan."""
         return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width)
+
+    @routes.add("POST", FRAME + "/stand", body=Tried, returns=Footing)
+    def try_standing(shot_id: str, frame: str, body: Tried) -> Footing:
+        """Whether a frame would hold with its camera as a hand is trying it; nothing is kept."""
+        angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
+        key = move.key_by_figures(_number(frame), body.position, angles, body.focal_px, False, None)
+        return move.stand(desk, load(shot_id), key)
 
     @routes.add("POST", SHOT + "/ways", returns=JobState)
     def start_ways(shot_id: str) -> JobState:

@@ -9,15 +9,17 @@ import numpy as np
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion
 from roofline.core.moment import Moment
 from roofline.core.move.bring_back import applied, bring_back
-from roofline.core.move.findings import Finding, findings
+from roofline.core.move.findings import Finding, findings, sets_the_border
 from roofline.core.move.ideas import Idea, from_idea
-from roofline.core.move.path import home_key, moment_at, moments, shot_path
+from roofline.core.move.motion import poses_at
+from roofline.core.move.path import home_key, moment_at, moments, shot_path, view_of_key
+from roofline.core.move.standing import margin_of
 from roofline.core.move.travel import aimed_at
-from roofline.core.throw.check import check
+from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
-from roofline.model.base import Vec3
+from roofline.model.base import Model, Vec3
 from roofline.model.massing import ONLY_FLATS, Motion
 from roofline.model.move import Key, Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
@@ -29,6 +31,7 @@ from roofline.work.engines import digest
 from roofline.work.jobs import Job, Tell
 
 CHECK_WIDTH = 320
+STAND_WIDTH = 320  # of the frames that are judged while a hand moves the camera
 FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
 
 
@@ -162,6 +165,26 @@ def moment(shot: Shot, frame: int, width: int | None = None) -> Moment:
     if not low <= frame <= high:
         raise RoofLineError(f"The shot has frames {low} to {high}; {frame} is not among them.")
     return moment_at(shot, shot_path(shot), frame, None if width is None else min(width, shot.delivery.width))
+
+
+class Footing(Model):
+    """Whether a frame holds with the lens somewhere else; by how much of its limit (negative: beyond it), and what sets
+    the border there."""
+
+    holds: bool
+    margin: float
+    says: str | None
+
+
+def stand(desk: Desk, shot: Shot, key: Key) -> Footing:
+    """How a frame would do with its camera where a hand is trying it."""
+    path, view = shot_path(shot), view_of_key(shot, key)
+    width = min(STAND_WIDTH, shot.delivery.width)
+    small = view.resized(width, max(1, round(view.height * width / view.width)))
+    there = Moment(key.frame, small, poses_at(shot, path, key.frame, view.position))
+    report = check_frame(desk.engine(shot), there, shot.limits)
+    gap, strain = report.void + report.bare + report.spilled, report.smeared + report.soft
+    return Footing(holds=report.holds, margin=margin_of(gap, strain, shot.limits), says=sets_the_border(shot, report))
 
 
 def verdicts(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:

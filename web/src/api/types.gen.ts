@@ -452,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/frames/{frame}/stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether a frame would hold with its camera as a hand is trying it; nothing is kept. */
+        post: operations["try_standing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/frames/{frame}/standing": {
         parameters: {
             query?: never;
@@ -2826,6 +2843,19 @@ export interface components {
             sharp_from_m: number | null;
             /** Sharp To M */
             sharp_to_m: number | null;
+        };
+        /**
+         * Footing
+         * @description Whether a frame holds with the lens somewhere else; by how much of its limit (negative: beyond it), and what sets
+         *     the border there.
+         */
+        Footing: {
+            /** Holds */
+            holds: boolean;
+            /** Margin */
+            margin: number;
+            /** Says */
+            says: string | null;
         };
         /**
          * FoundEdges
@@ -5910,6 +5940,26 @@ export interface components {
             steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
         };
         /**
+         * Tried
+         * @description A camera that a hand is trying: angles in degrees.
+         */
+        Tried: {
+            /** Focal Px */
+            focal_px: number;
+            /** Pan Deg */
+            pan_deg: number;
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Roll Deg */
+            roll_deg: number;
+            /** Tilt Deg */
+            tilt_deg: number;
+        };
+        /**
          * TrySurvey
          * @description A solution, or the sentence why there is none yet.
          */
@@ -7082,6 +7132,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeReport"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_standing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tried"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Footing"];
                 };
             };
             /** @description Refused, with the reason */

@@ -47,6 +47,32 @@ def _why(frame: FrameReport, limits: Limits) -> list[str]:
     return out
 
 
+SAID = {
+    "bare": "needs paint",
+    "void": "shows the edge of the set",
+    "spilled": "carries a plate its camera could not see",
+    "smeared": "is smeared",
+    "soft": "goes soft",
+}
+GAPS = ("bare", "void", "spilled")
+
+
+def sets_the_border(shot: Shot, frame: FrameReport) -> str | None:
+    """What keeps a frame from holding: the surface, its plate, and how much of the frame; None where it holds."""
+    if frame.holds:
+        return None
+    gap = frame.void + frame.bare + frame.spilled
+    kinds = GAPS if gap > shot.limits.gap_percent else ("smeared", "soft")
+    causes = [(c.percent, c.surface, c.plate, c.verdict) for c in frame.causes if c.verdict in kinds]
+    if frame.void and "void" in kinds:
+        causes.append((frame.void, "", None, "void"))
+    percent, surface, plate, verdict = max(causes, key=lambda c: c[0], default=(0.0, "", None, "void"))
+    who = _named(shot, surface) if surface else "The frame"
+    name = next((p.name for p in shot.plates if p.id == plate), None)
+    by = f" (plate {name})" if name else ""
+    return f"{who}{by} {SAID[verdict]}: {percent:.2f} % of the frame"
+
+
 def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     """Sentences about a checked move, the most telling first."""
     failing = [f for f in report.frames if not f.holds]
@@ -83,18 +109,11 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
                 totals[key] = (c.percent, f.frame)
         if f.void > totals.get(("", "void"), (0.0, 0))[0]:
             totals[("", "void")] = (f.void, f.frame)
-    said = {
-        "bare": "needs paint",
-        "void": "shows the edge of the set",
-        "spilled": "carries a plate its camera could not see",
-        "smeared": "is smeared",
-        "soft": "goes soft",
-    }
     for (surface, verdict), (percent, frame) in sorted(totals.items(), key=lambda item: -item[1][0])[:4]:
         who = _named(shot, surface) if surface else "The frame"
         out.append(
             Finding(
-                text=f"{who} {said[verdict]}: up to {percent:.1f} % of the frame, on frame {frame}.",
+                text=f"{who} {SAID[verdict]}: up to {percent:.1f} % of the frame, on frame {frame}.",
                 frame=frame,
                 action="go_to_frame",
             )

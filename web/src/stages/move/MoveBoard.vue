@@ -9,6 +9,7 @@ import { viewOfFrame } from '../../board/camera'
 import Divider from '../../board/Divider.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import Mark from './Mark.vue'
+import Feels from './Feels.vue'
 import Ends from './Ends.vue'
 import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
@@ -273,6 +274,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
         <span v-if="told" class="quiet"> · {{ told }}</span>
       </div>
+      <Feels />
       <Ends v-if="ends && cameras.length" @picked="ends = false" />
       <p v-if="loading" class="note">Getting the plates…</p>
       <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>
