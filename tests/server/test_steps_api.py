@@ -272,3 +272,20 @@ def test_a_place_that_is_tried_is_judged_as_the_check_judges_it(client):
     away = asked | {"position": [0, 500, 0]}
     assert client.post(f"{BASE}/frames/60/stand", json=away).get_json()["margin"] == -10
     assert client.get(BASE).get_json()["revision"] == revision
+
+
+def test_a_frame_with_a_plate_alone_and_without_it(client):
+    def seen(**query):
+        got = client.get(f"{BASE}/frames/60/picture", query_string={"width": 240, **query})
+        return read(got.data, "seen")[..., :3].astype(int) if got.status_code == 200 else got
+
+    whole, alone, without = seen(), seen(only=FRONT), seen(without=FRONT)
+    gone = np.abs(whole - without).max(-1) > 12  # where the trolley stands
+    assert 0.01 < gone.mean() < 0.3
+    shows = alone.max(-1) > 8
+    assert (shows & gone).sum() > 0.9 * gone.sum() and np.abs(alone - whole)[gone & shows].mean() < 12
+    on = seen(only="platform-side", on="station")
+    everywhere = seen(only="platform-side")
+    assert 0 < (on.max(-1) > 8).mean() < 0.7 * (everywhere.max(-1) > 8).mean()
+    refused(seen(only="nothing"), 404, "no plate")
+    refused(seen(only=FRONT, on="station"), 404, "thrown on")

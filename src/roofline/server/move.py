@@ -295,10 +295,23 @@ def _looking(site: Site, routes: Routes) -> None:
         """Which plate gives each pixel of a frame, as a grey PNG: its number in the shot from 1 on, 0 for none."""
         return _fresh(move.giving(desk, desk.store.load(shot_id), _number(frame), width))
 
-    @routes.add("GET", FRAME + "/picture", media="image/png", query={"width": Width})
-    def frame_picture(shot_id: str, frame: str, width: int = 960) -> Response:
-        """A frame as it would be delivered, smaller."""
-        return _fresh(move.picture(desk, desk.store.load(shot_id), _number(frame), width))
+    @routes.add(
+        "GET",
+        FRAME + "/picture",
+        media="image/png",
+        query={"width": Width, "only": str, "on": str, "without": str},
+    )
+    def frame_picture(
+        shot_id: str,
+        frame: str,
+        width: int = 960,
+        only: str | None = None,
+        on: str | None = None,
+        without: str | None = None,
+    ) -> Response:
+        """A frame as it would be delivered, smaller; with one plate alone (on one target), or without one."""
+        shot = desk.store.load(shot_id)
+        return _fresh(move.picture(desk, shot, _number(frame), width, only, on, without))
 
     @routes.add("GET", FRAME + "/probe", returns=ProbeReport, query={"x": float, "y": float})
     def probe_pixel(shot_id: str, frame: str, x: float, y: float) -> ProbeReport:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion
-from roofline.core.moment import Moment
+from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, sets_the_border
 from roofline.core.move.ideas import Idea, from_idea
@@ -22,6 +23,7 @@ from roofline.formats import pictures
 from roofline.model.base import Model, Vec3
 from roofline.model.massing import ONLY_FLATS, Motion
 from roofline.model.move import Key, Limits, Move
+from roofline.model.plates import Throw
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import GroupMotion, Shot
 from roofline.store.orders import Order
@@ -203,9 +205,50 @@ def giving(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
     return pictures.png(np.where(got.pair >= 0, of_pair[np.maximum(got.pair, 0)], 0).clip(0, 255).astype(np.uint8), 1)
 
 
-def picture(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
-    """A frame as it would be delivered, smaller, as PNG."""
-    linear = desk.engine(shot).picture(moment(shot, frame, width))
+def thrown_so(shot: Shot, only: str | None, on: str | None, without: str | None) -> tuple[Shot, set[str]]:
+    """The shot with one plate's throws alone, on one of its targets if `on` is given; or without a plate's throws.
+
+    Also the ids of flats that are to be clear: what was thrown on them still shapes what they hide from other plates,
+    and without it they would stand there as black rectangles. Raises NotFound for a plate that is not there, or a
+    target that it is not thrown on.
+    """
+    for plate in filter(None, (only, without)):
+        if plate not in {p.id for p in shot.plates}:
+            raise NotFound(f"There is no plate '{plate}'.")
+
+    def shown(t: Throw) -> list[str]:
+        if only is not None and t.plate != only or without is not None and t.plate == without:
+            return []
+        return [x for x in t.targets if on is None or x == on]
+
+    seen = {target.split("/")[0] for t in shot.throws for target in shown(t)}
+    if on is not None and not seen:
+        raise NotFound(f"Nothing of that is thrown on '{on}'.")
+    flats = {s.id for s in shot.solids if s.can_fade} - seen
+    throws, clear = [], set()
+    for t in shot.throws:
+        shaping = [x for x in t.targets if x.split("/")[0] in flats]
+        clear |= {x.split("/")[0] for x in shaping}
+        targets = [*shown(t), *shaping]
+        if targets:
+            throws.append(t.model_copy(update={"targets": targets, "first_on": t.first_on if on is None else []}))
+    return shot.model_copy(update={"throws": throws}), clear
+
+
+def picture(
+    desk: Desk,
+    shot: Shot,
+    frame: int,
+    width: int,
+    only: str | None = None,
+    on: str | None = None,
+    without: str | None = None,
+) -> bytes:
+    """A frame as it would be delivered, smaller, as PNG; ``only``, ``on``, ``without``: see `thrown_so`."""
+    some, gone = thrown_so(shot, only or None, on or None, without or None)
+    seen = moment(shot, frame, width)
+    clear = {s: replace(seen.poses.get(s, Pose()), opacity=0.0) for s in gone}
+    linear = desk.engine(some).picture(replace(seen, poses={**seen.poses, **clear}))
     return pictures.png((pictures.to_display(linear[..., :3]) * 255 + 0.5).astype(np.uint8), 1)
 
 

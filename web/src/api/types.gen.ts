@@ -408,7 +408,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A frame as it would be delivered, smaller. */
+        /** A frame as it would be delivered, smaller; with one plate alone (on one target), or without one. */
         get: operations["frame_picture"];
         put?: never;
         post?: never;
@@ -7046,6 +7046,9 @@ export interface operations {
         parameters: {
             query?: {
                 width?: number;
+                only?: string;
+                on?: string;
+                without?: string;
             };
             header?: never;
             path: {

@@ -60,6 +60,7 @@ export const KEYS = {
     onBlack: { key: 'b', says: 'the plate on black' },
     onWhite: { key: 'w', says: 'the plate on white' },
     matte: { key: 'm', says: 'the matte alone' },
+    inSet: { key: 'i', says: 'the plate in the set, from the worst frame of the move' },
     giveUp: { key: 'escape', as: 'Escape', says: 'give up the outline, the pick or the source' },
   },
   strip: {

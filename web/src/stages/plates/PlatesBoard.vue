@@ -22,6 +22,7 @@ import {
   view,
   type Step,
 } from './steps'
+import InSet from './InSet.vue'
 import { useStepHand } from './useStepHand'
 
 const s = useShot()
@@ -284,6 +285,7 @@ const canvasStyle = computed(() =>
       The photo is the first plate. Outline what stands in front to take it off.
       <ElButton class="main" @click="drawing = []">Outline</ElButton>
     </p>
+    <InSet v-if="s.plate && s.shot.solids.length && !drawing" :plate="s.plate.id" />
     <p v-if="shown && busy" class="working" role="status">Working it out …</p>
     <div v-if="shown && !drawing" class="switch views" role="group" aria-label="How the plate is shown">
       <ElButton
