@@ -110,3 +110,51 @@ def test_a_flat_fades_in_both_pictures_and_only_flats_do(page, halt):
     page.keyboard.press("Control+z")
     until(lambda: flat()["motion"] is None)
     until(lambda: off() > 12)  # as it was: clearly another picture
+
+
+def test_a_group_moves_together(page, halt):
+    group, members = "The hut", ["hut", "hut-roof"]
+    grouped = {"op": "mark", "ids": members, "group": group}
+    assert page.request.post(f"/api/shots/{halt}/arrange", data=grouped).ok
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-motion]")
+    page.locator("[data-motion] .el-select__wrapper").first.click()
+    page.get_by_role("option", name=f"all of {group}").click()
+    page.fill("#frame", "120")
+    page.press("#frame", "Enter")
+    page.get_by_label("Off along run").fill("0.8")
+    page.get_by_label("Off along run").press("Enter")
+    until(lambda: [g["name"] for g in state(page, halt)["shot"]["groups"]] == [group])
+    moved = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][119]["moved"]
+    assert sorted(m["solid"] for m in moved) == sorted(members)
+    assert all(np.allclose(m["shift"], [0.8, 0, 0]) for m in moved)
+    until(lambda: page.locator("[data-lens-view]").get_attribute("data-moved") == str(len(members)))
+    expect(page.get_by_label("Off along run")).to_have_value("0.8")
+    page.get_by_role("button", name="Let it stand").click()
+    until(lambda: state(page, halt)["shot"]["groups"] == [])
+
+
+def test_the_camera_rides_and_what_rides_with_it_goes_along(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-carrier]")
+    before = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
+    page.click("[data-put-carrier]")
+    until(lambda: state(page, halt)["shot"]["move"]["carrier"])
+    assert page.request.get(f"/api/shots/{halt}/path").json()["cameras"] == before  # it stands where it is
+    page.fill("#frame", "120")
+    page.press("#frame", "Enter")
+    page.get_by_label("Carrier along run").fill("2")
+    page.get_by_label("Carrier along run").press("Enter")
+    until(lambda: len(state(page, halt)["shot"]["move"]["carrier"]["keys"]) == 2)
+    after = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
+    for frame, by in ((1, 0.0), (120, 2.0)):
+        assert np.allclose(np.subtract(after[frame - 1]["position"], before[frame - 1]["position"]), [by, 0, 0])
+    page.locator("[data-motion] .el-select__wrapper").first.click()
+    page.get_by_role("option", name="Trolley and lamp flat").click()
+    page.get_by_text("Rides on the carrier").click()
+    until(lambda: any(s["motion"] and s["motion"]["rides"] for s in state(page, halt)["shot"]["solids"]))
+    moved = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][119]["moved"]
+    assert [m["solid"] for m in moved] == ["trolley-and-lamp-flat"] and np.allclose(moved[0]["shift"], [2, 0, 0])
+    page.click("[data-no-carrier]")
+    until(lambda: state(page, halt)["shot"]["move"]["carrier"] is None)
+    expect(page.locator("[data-put-carrier]")).to_be_visible()

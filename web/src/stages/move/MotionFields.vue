@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** How a piece moves: keys at frames, drift, the lens that it faces, the carrier. */
+/** How a piece, or a group, moves: keys at frames, drift, the lens that it faces, the carrier. */
 import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Schemas } from '../../api/client'
@@ -8,18 +8,49 @@ import { useShot } from '../../state/shot'
 import { aboutRise, at, REST, turned, type Motion } from './motion'
 
 const s = useShot()
+interface Mover {
+  /** Where it is asked about; tells a piece and a group of the same name apart. */
+  path: string
+  says: string
+  motion: Motion | null
+  fades: boolean
+}
 const chosen = ref<string | null>(null)
-const movers = computed(() => s.shot.solids.filter((x) => x.motion))
-const solid = computed(() => s.shot.solids.find((x) => x.id === chosen.value) ?? movers.value[0] ?? null)
-const motion = computed<Motion | null>(() => solid.value?.motion ?? null)
+const pieces = computed<Mover[]>(() =>
+  s.shot.solids.map((x) => ({
+    path: `/solids/${x.id}`,
+    says: x.name,
+    motion: x.motion ?? null,
+    fades: x.kind === 'flat',
+  })),
+)
+const groups = computed<Mover[]>(() =>
+  [...new Set(s.shot.solids.flatMap((x) => (x.group ? [x.group] : [])))].map((name) => ({
+    path: `/groups/${encodeURIComponent(name)}`,
+    says: `all of ${name}`,
+    motion: s.shot.groups?.find((g) => g.name === name)?.motion ?? null,
+    fades: false,
+  })),
+)
+const movers = computed(() => [...pieces.value, ...groups.value])
+const mover = computed(
+  () => movers.value.find((x) => x.path === chosen.value) ?? movers.value.find((x) => x.motion) ?? null,
+)
+const motion = computed<Motion | null>(() => mover.value?.motion ?? null)
 const key = computed(() => motion.value?.keys.find((k) => k.frame === s.frame) ?? null)
 const now = computed(() => at(motion.value, s.frame))
 const set = (change: Partial<Motion>) => {
-  const id = solid.value!.id
+  const { path } = mover.value!
   const next: Motion = { ...REST, ...motion.value, ...change }
-  return s.change('PUT', `/solids/${id}/motion`, { motion: next }, (shot) => ({
+  return s.change('PUT', `${path}/motion`, { motion: next }, (shot) => ({
     ...shot,
-    solids: shot.solids.map((x) => (x.id === id ? { ...x, motion: next } : x)),
+    solids: shot.solids.map((x) => (`/solids/${x.id}` === path ? { ...x, motion: next } : x)),
+    groups: path.startsWith('/groups/')
+      ? [
+          ...(shot.groups ?? []).filter((g) => `/groups/${encodeURIComponent(g.name)}` !== path),
+          { name: decodeURIComponent(path.slice('/groups/'.length)), motion: next },
+        ]
+      : shot.groups,
   }))
 }
 function setKey(change: Partial<Schemas['MotionKey']>) {
@@ -33,24 +64,24 @@ const drift = (i: number, v: number) =>
   set({ drift: (motion.value?.drift ?? [0, 0, 0]).map((x, j) => (j === i ? v : x)) as [number, number, number] })
 const AXES = ['run', 'rise', 'return']
 const removeKey = () => set({ keys: motion.value!.keys.filter((k) => k.frame !== s.frame) })
-const stand = () => s.change('PUT', `/solids/${solid.value!.id}/motion`, { motion: null })
+const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: null })
 </script>
 
 <template>
   <section class="section" data-motion>
     <h2>Things that move</h2>
     <ElSelect
-      :model-value="solid?.id ?? ''"
+      :model-value="mover?.path ?? ''"
       size="small"
       filterable
-      placeholder="Choose a piece"
+      placeholder="Choose a piece or a group"
       aria-label="Which piece moves"
       style="width: 100%"
-      @change="(id: string) => (chosen = id)"
+      @change="(path: string) => (chosen = path)"
     >
-      <ElOption v-for="x in s.shot.solids" :key="x.id" :value="x.id" :label="x.motion ? `${x.name} · moves` : x.name" />
+      <ElOption v-for="x in movers" :key="x.path" :value="x.path" :label="x.motion ? `${x.says} · moves` : x.says" />
     </ElSelect>
-    <template v-if="solid">
+    <template v-if="mover">
       <p class="quiet">
         {{ key ? `Its key on frame ${s.frame}` : `Frame ${s.frame}` }}, from where it rests. Its picture goes with it.
       </p>
@@ -78,7 +109,7 @@ const stand = () => s.change('PUT', `/solids/${solid.value!.id}/motion`, { motio
         @change="(v) => setKey({ scale: v! })"
       />
       <NumberField
-        v-if="solid.kind === 'flat'"
+        v-if="mover.fades"
         label="Opacity"
         :model-value="100 * now.opacity"
         unit="%"

@@ -4,6 +4,7 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import CarrierFields from './CarrierFields.vue'
 import { PACES, paceOf } from './travel'
 
 const s = useShot()
@@ -109,9 +110,10 @@ const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name
         <ElButton class="plain" @click="set({ sway: null })">No sway</ElButton>
       </div>
     </template>
-    <p v-if="move.speed || move.aim || move.sway" class="quiet">
+    <CarrierFields />
+    <p v-if="move.speed || move.aim || move.sway || move.carrier" class="quiet">
       The keys lie under this. To set keys, take it off for the while; it can be undone.
-      <ElButton class="plain" @click="set({ speed: null, aim: null, sway: null })">Take it off</ElButton>
+      <ElButton class="plain" @click="set({ speed: null, aim: null, sway: null, carrier: null })">Take it off</ElButton>
     </p>
   </section>
 </template>
