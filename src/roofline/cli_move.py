@@ -13,7 +13,7 @@ from roofline.core.move.along import along
 from roofline.core.move.borders import cleaned
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments
-from roofline.core.move.standing import over
+from roofline.core.move.standing import over, several
 from roofline.formats.masks import MARGIN_PX, write_regions
 from roofline.formats.package import open_package, write_package
 from roofline.formats.plate_files import write_plate
@@ -44,16 +44,18 @@ def plate_command(package: Path, plate: str, out: Path, matte: bool) -> None:
 @click.option("--area", "area", required=True, help="X0,Z0,X1,Z1 in metres.")
 @click.option("--step", type=click.FloatRange(1e-3, 1e5), required=True, help="Metres from place to place.")
 @click.option("--width", type=click.IntRange(16, 8192), default=320, help="Width at which frames are judged.")
+@click.option("--whole", is_flag=True, help="From where all directions of the move would hold, not this frame's alone.")
 @click.option("--json", "as_json", is_flag=True, help="Print the full answer as JSON.")
 def standing_command(
-    package: Path, frame: int, height: float, area: str, step: float, width: int, as_json: bool
+    package: Path, frame: int, height: float, area: str, step: float, width: int, whole: bool, as_json: bool
 ) -> None:
     """From where a frame would hold, and by how much; exit code 1 when from nowhere."""
     opened = open_package(package)
     shot, bounds = opened.shot, area_of(area)
     if (bounds[2] - bounds[0] + step) * (bounds[3] - bounds[1] + step) / step**2 > MOST_PLACES:
         raise Bad(f"That is more than {MOST_PLACES} places: take a longer step or a smaller area.")
-    moment = moments(shot, frame, frame, min(width, shot.delivery.width))
+    across = min(width, shot.delivery.width)
+    moment = several(moments(shot, width=across)) if whole else moments(shot, frame, frame, across)
     room = over(engine_of(opened), moment, shot.limits, bounds, step, height)
     if as_json:
         put(

@@ -14,7 +14,7 @@ from roofline.cli import main
 from roofline.core.massing.kinds import Block, Panel
 from roofline.core.moment import Moment
 from roofline.core.move.paint_list import paint_list
-from roofline.core.move.standing import margin_of, over, standing
+from roofline.core.move.standing import margin_of, over, several, standing
 from roofline.core.throw.check import check_frame
 from roofline.core.throw.engine import engine_of
 from roofline.demo.shot import FOLDER
@@ -139,3 +139,23 @@ def test_the_command_line_answers(tmp_path):
     for wrong in (["--area", "1,2,3"], ["--area", "5,5,1,1"]):
         bad = run.invoke(main, ["standing", str(FOLDER), "--frame", "60", "--height", "1", *wrong, "--step", "1"])
         assert bad.exit_code == 2
+
+
+def test_a_whole_move_is_asked_for_by_some_of_its_frames_the_ends_among_them(scene):
+    moments_ = [Moment(f, looking(320, 180, 320.0, 0.2 * f, 0.0, (0.0, 1.7, 6.0))) for f in range(1, 41)]
+    picked = [m.frame for m in several(moments_)]
+    assert picked[0] == 1 and picked[-1] == 40 and len(picked) == 9 and picked == sorted(set(picked))
+    assert [m.frame for m in several(moments_[:3])] == [1, 2, 3] and len(several(moments_[:1])) == 1
+    told = CliRunner().invoke(
+        main,
+        ["standing", str(FOLDER), "--frame", "60", "--height", "1.6", "--area", "-9,14,-7,16", "--step", "1"]
+        + ["--width", "96", "--whole", "--json"],
+    )
+    one = CliRunner().invoke(
+        main,
+        ["standing", str(FOLDER), "--frame", "60", "--height", "1.6", "--area", "-9,14,-7,16", "--step", "1"]
+        + ["--width", "96", "--json"],
+    )
+    whole, single = (json.loads(x.stdout)["margin"] for x in (told, one))
+    assert len(whole) == 9 and all(a <= b + 0.35 for a, b in zip(whole, single, strict=True))
+    assert min(whole) < min(single) or min(whole) == -10  # some of its directions bear less

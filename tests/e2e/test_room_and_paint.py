@@ -23,6 +23,9 @@ def test_standing_room_lies_about_the_lens_and_follows_the_frame(page, halt):
     page.fill("#frame", "120")
     page.press("#frame", "Enter")
     expect(page.locator("[data-room='120']")).not_to_have_count(0, timeout=60_000)
+    assert 10 < int(page.locator("[data-ticks]").get_attribute("data-ticks")) <= 30
+    page.locator("[data-standing-whole]").click()
+    expect(page.get_by_role("status").filter(has_text="the whole move")).to_be_visible(timeout=60_000)
     page.locator("[data-standing]").click()
     expect(page.locator("[data-room]")).to_have_count(0)
 

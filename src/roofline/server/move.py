@@ -188,7 +188,16 @@ def _painting(site: Site, routes: Routes) -> None:
         "GET",
         FRAME + "/standing",
         returns=RoomState,
-        query={"x0": float, "z0": float, "x1": float, "z1": float, "step": float, "height": float, "width": Width},
+        query={
+            "x0": float,
+            "z0": float,
+            "x1": float,
+            "z1": float,
+            "step": float,
+            "height": float,
+            "width": Width,
+            "whole": bool,
+        },
     )
     def standing_room(
         shot_id: str,
@@ -200,9 +209,10 @@ def _painting(site: Site, routes: Routes) -> None:
         step: float = 1.0,
         height: float | None = None,
         width: int = 200,
+        whole: bool = False,
     ) -> RoomState:
-        """From where a frame would hold, its direction and focal length kept: margins over an area in plan."""
-        return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width)
+        """From where a frame, or every direction of the move, would hold, focal length kept: margins over an area."""
+        return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width, whole)
 
     @routes.add("POST", FRAME + "/stand", body=Tried, returns=Footing)
     def try_standing(shot_id: str, frame: str, body: Tried) -> Footing:

@@ -12,7 +12,7 @@ import numpy as np
 
 from roofline.core.move.paint_list import Region, paint_list
 from roofline.core.move.path import moments
-from roofline.core.move.standing import cells, standing
+from roofline.core.move.standing import cells, several, standing
 from roofline.errors import Conflict, MoveError, NotFound
 from roofline.formats import masks
 from roofline.model.base import Model, Vec4
@@ -58,15 +58,21 @@ class PaintList(Model):
     regions: list[Entry] | None
 
 
-def room(desk: Desk, shot: Shot, frame: int, area: Vec4, step: float, height: float | None, width: int) -> RoomState:
-    """From where a frame would hold, over an area x0, z0, x1, z1; ``height``: the frame's own if None."""
+def room(
+    desk: Desk, shot: Shot, frame: int, area: Vec4, step: float, height: float | None, width: int, whole: bool
+) -> RoomState:
+    """From where a frame would hold, over an area x0, z0, x1, z1; ``height``: the frame's own if None.
+
+    ``whole``: from where all directions of the move would hold, each at its own height unless one is given.
+    """
     xs, zs = cells(area, step) if step > 0 else (np.zeros(0), np.zeros(0))
     if not 0 < len(xs) * len(zs) <= MOST_CELLS:
         raise MoveError(f"Standing room is looked for at 1 to {MOST_CELLS} places, not {len(xs) * len(zs)}.")
     seen = move.moment(shot, frame, width)
     up = float(seen.view.position[1]) if height is None else height
     grid = np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
-    found = standing(desk.engine(shot), [seen], shot.limits, grid, up)
+    looks = several(moments(shot, width=min(width, shot.delivery.width))) if whole else [seen]
+    found = standing(desk.engine(shot), looks, shot.limits, grid, height if whole else up)
     return RoomState(
         frame=frame,
         height_m=up,

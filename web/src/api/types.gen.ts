@@ -476,7 +476,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** From where a frame would hold, its direction and focal length kept: margins over an area in plan. */
+        /** From where a frame, or every direction of the move, would hold, focal length kept: margins over an area. */
         get: operations["standing_room"];
         put?: never;
         post?: never;
@@ -7194,6 +7194,7 @@ export interface operations {
                 step?: number;
                 height?: number;
                 width?: number;
+                whole?: boolean;
             };
             header?: never;
             path: {

@@ -106,6 +106,12 @@ const grid = computed(() => {
   }
   return d
 })
+/** Frames along the path, at most some thirty of them, as dots. */
+const ticks = computed(() => {
+  const path = props.path ?? []
+  const step = [1, 2, 5, 10, 20, 50, 100, 200, 500].find((n) => path.length / n <= 30) ?? 1000
+  return path.filter((c) => c.frame % step === 0).map((c) => `M${flat(c.position).join(' ')}h.01`)
+})
 const track = computed(() => (props.path && props.path.length > 1 ? line(props.path.map((c) => c.position)) : ''))
 const nowCone = computed(() =>
   props.now
@@ -221,6 +227,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
         @pointerdown="pressCorner(c.index, $event)"
       />
       <path v-if="track" :d="track" class="track" />
+      <path v-if="track" :d="ticks.join('')" class="ticks" :data-ticks="ticks.length" />
       <path v-if="nowCone" :d="nowCone" class="now" />
       <g
         v-for="k in keys ?? []"
@@ -311,6 +318,12 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
   fill: none;
   stroke: var(--ink-soft);
   stroke-dasharray: 2 4;
+}
+.ticks {
+  fill: none;
+  stroke: var(--action);
+  stroke-width: 4;
+  stroke-linecap: round;
 }
 .track {
   pointer-events: none;

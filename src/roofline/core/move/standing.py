@@ -16,6 +16,7 @@ from roofline.core.throw.threads import CORES
 from roofline.model.move import Limits
 
 LEAST = -10.0  # a margin is not told below
+SEVERAL = 9  # frames that stand for a whole move
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,11 @@ def cells(area: tuple[float, float, float, float], step: float) -> tuple[Array, 
     x0, z0, x1, z1 = area
     across, along = (np.arange(int(span / step + 1e-9) + 1, dtype=np.float64) for span in (x1 - x0, z1 - z0))
     return x0 + step * across, z0 + step * along
+
+
+def several(moments: Sequence[Moment]) -> list[Moment]:
+    """Some of a move's moments, the first and the last among them, that stand for all of its directions."""
+    return [moments[i] for i in sorted({round(i) for i in np.linspace(0, len(moments) - 1, SEVERAL)})]
 
 
 def standing(

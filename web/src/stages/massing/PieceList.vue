@@ -66,6 +66,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
             <tr
               v-for="x in rows"
               :key="x.id"
+              v-memo="[x, chosen.includes(x.id)]"
               class="pick"
               :class="{ chosen: chosen.includes(x.id), hidden: x.hidden }"
               :data-piece="x.id"

@@ -10,6 +10,7 @@ import StandingRoom from './StandingRoom.vue'
 type Plan = InstanceType<typeof PlanBoard>['$props']
 defineOptions({ inheritAttrs: false })
 const shown = ref(false)
+const whole = ref(false)
 const says = ref('')
 const { s, at } = useMove()
 </script>
@@ -23,6 +24,7 @@ const { s, at } = useMove()
         :metres="metres"
         :width="width"
         :height="height"
+        :whole="whole"
         @says="(text: string) => (says = text)"
       />
       <FocusLines v-if="at?.focus" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
@@ -30,6 +32,7 @@ const { s, at } = useMove()
   </PlanBoard>
   <div class="room" @pointerdown.stop>
     <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>
+    <ElCheckbox v-if="shown && s.keys.length > 1" v-model="whole" data-standing-whole>of the whole move</ElCheckbox>
     <span v-if="shown" class="figure" role="status">{{ says }}</span>
   </div>
 </template>

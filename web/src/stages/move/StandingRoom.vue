@@ -11,6 +11,8 @@ const props = defineProps<{
   metres: (screen: Vec2) => Vec2
   width: number
   height: number
+  /** From where every direction of the move would hold, not this frame's alone. */
+  whole: boolean
 }>()
 const emit = defineEmits<{ says: [string] }>()
 const s = useShot()
@@ -23,12 +25,17 @@ const PASSES: [share: number, cells: number, pixels: number][] = [
   [0.16, 24, 160],
   [0.16, 64, 224],
 ]
+/** Of a whole move every place is looked from in several directions. */
+const WHOLE: typeof PASSES = [
+  [1, 14, 96],
+  [0.16, 24, 128],
+]
 const area = computed(() => {
   const [x0, z0] = props.metres([0, 0])
   const [x1, z1] = props.metres([props.width, props.height])
   return [x0, z0, x1, z1].map((v) => Math.round(v * 10) / 10)
 })
-const asked = computed(() => JSON.stringify([s.id, s.frame, s.state?.revision, area.value]))
+const asked = computed(() => JSON.stringify([s.id, props.whole || s.frame, s.state?.revision, area.value, props.whole]))
 let stop: AbortController | null = null
 let timer = 0
 async function ask() {
@@ -40,11 +47,11 @@ async function ask() {
   if (!(span > 0.1) || !lens) return
   emit('says', 'looking …')
   const found: Room[] = []
-  for (const [share, cells, pixels] of PASSES) {
+  for (const [share, cells, pixels] of props.whole ? WHOLE : PASSES) {
     const half = (span * share) / 2
     const [a, b, c, d] =
       share === 1 ? [x0, z0, x1, z1] : [lens[0] - half, lens[2] - half, lens[0] + half, lens[2] + half]
-    const query = `x0=${a}&z0=${b}&x1=${c}&z1=${d}&step=${(span * share) / cells}&width=${pixels}`
+    const query = `x0=${a}&z0=${b}&x1=${c}&z1=${d}&step=${(span * share) / cells}&width=${pixels}&whole=${props.whole}`
     const response = await fetch(`/api/shots/${s.id}/frames/${s.frame}/standing?${query}`, {
       signal: mine.signal,
     }).catch(() => null)
@@ -58,7 +65,7 @@ async function ask() {
     rooms.value = [...found, room]
     if (share === 1) found.push(room)
     const holds = room.margin.filter((m) => m >= 0).length * room.step ** 2
-    const where = `frame ${room.frame}, lens at ${room.height_m.toFixed(2)} m`
+    const where = props.whole ? 'the whole move' : `frame ${room.frame}, lens at ${room.height_m.toFixed(2)} m`
     emit('says', holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}· ${where}` : `none · ${where}`)
   }
 }
