@@ -182,6 +182,9 @@ function go(to: Stage) {
   padding: 14px 14px 20px;
   overflow-y: auto;
   min-height: 0;
+  /* a layer of its own: scrolled, the board is not drawn again */
+  background: var(--paper);
+  will-change: scroll-position;
 }
 .band {
   grid-column: 2 / 4;

@@ -109,6 +109,13 @@ def add_routes(site: Site, routes: Routes) -> None:
         data, mime, canvas = stepping.texture(desk, shot_id, plate_id, width)
         return Response(data, mimetype=mime, headers=_on(canvas, 60))
 
+    _add_throws(site, routes)
+    _add_steps(site, routes)
+
+
+def _add_throws(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+
     @routes.add("PUT", SHOT + "/throws", body=list[Throw], returns=ShotState, query={"revision": int})
     def set_throws(shot_id: str, body: list[Throw], revision: int | None = None) -> ShotState:
         """Set what is thrown on what, in order; `revision`: of the shot that the list was made from."""
@@ -130,8 +137,6 @@ def add_routes(site: Site, routes: Routes) -> None:
     def match_throw(shot_id: str, plate_id: str, to: str) -> Matched:
         """The grade that makes a plate look like another one where both show the same surfaces; nothing is kept."""
         return Matched(**asdict(plates.matched(desk, shot_id, plate_id, to)))
-
-    _add_steps(site, routes)
 
 
 def _add_steps(site: Site, routes: Routes) -> None:
@@ -180,10 +185,10 @@ def _add_steps(site: Site, routes: Routes) -> None:
         stepping.unstroke(desk, shot_id, plate_id, step_id, stroke_id)
         return states.changed(shot_id)
 
-    _look_at_plates(site, routes)
+    _faces_of_plates(site, routes)
 
 
-def _look_at_plates(site: Site, routes: Routes) -> None:
+def _faces_of_plates(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
 
     @routes.add(
@@ -215,6 +220,12 @@ def _look_at_plates(site: Site, routes: Routes) -> None:
         name, data = uploaded()
         squaring.back(desk, shot_id, plate_id, data, name, face)
         return states.changed(shot_id)
+
+    _look_at_plates(site, routes)
+
+
+def _look_at_plates(site: Site, routes: Routes) -> None:
+    desk = site.desk
 
     @routes.add("GET", SHOT + "/plates/<plate_id>/told", returns=Looked, query={"width": Width})
     def plate_told(shot_id: str, plate_id: str, width: int = 1200) -> Looked:

@@ -130,6 +130,10 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
 .list {
   max-height: 214px;
   overflow-y: auto;
+  /* a layer of its own: the board's lines are not drawn again with every scrolled pixel */
+  background: var(--paper);
+  contain: content;
+  will-change: scroll-position;
 }
 .kind {
   text-align: right;

@@ -96,7 +96,7 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
           <tr v-for="x in strays" :key="x.solid" :data-stray="x.solid">
             <td>
               {{ solid(x.solid) }}
-              <span class="quiet">10 cm slip {{ px(x.slip_px) }} px; seen from {{ length(x.relief_m!) }} on</span>
+              <span class="quiet">10 cm slip {{ px(x.slip_px) }} px, {{ length(x.relief_m!) }} slip 1 px</span>
             </td>
             <td>
               <ElButton class="plain" @click="show(x.frame, x.at as Vec2, `10 cm slip ${px(x.slip_px)} px`)"

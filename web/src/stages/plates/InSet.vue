@@ -8,7 +8,7 @@ import { useKeys } from '../../hand/keys'
 import { useShot } from '../../state/shot'
 import { worstFrame } from './worst'
 
-const props = defineProps<{ plate: string }>()
+const props = defineProps<{ plate: string; /** The side on which the plate is not. */ left: boolean }>()
 const s = useShot()
 const open = ref(false)
 const from = ref<'home' | 'worst'>('worst')
@@ -63,7 +63,15 @@ useKeys('plates', { inSet: () => (open.value = !open.value) })
 
 <template>
   <ElButton v-if="!open" class="opens" title="Key I" data-in-set @click="open = true">In the set</ElButton>
-  <section v-else class="pane" aria-label="The plate in the set" data-in-set-pane @pointerdown.stop @wheel.stop>
+  <section
+    v-else
+    class="pane"
+    :class="{ left }"
+    aria-label="The plate in the set"
+    data-in-set-pane
+    @pointerdown.stop
+    @wheel.stop
+  >
     <header>
       <ElButton :class="{ on: from === 'worst' }" data-from="worst" @click="from = 'worst'">
         {{ worst ? `Worst: frame ${worst.frame}` : checking ? 'Checking…' : 'Worst frame' }}</ElButton><ElButton
@@ -118,6 +126,10 @@ useKeys('plates', { inSet: () => (open.value = !open.value) })
   padding: 7px;
   display: grid;
   gap: 6px;
+}
+.pane.left {
+  right: auto;
+  left: 10px;
 }
 header,
 footer {

@@ -285,7 +285,11 @@ const canvasStyle = computed(() =>
       The photo is the first plate. Outline what stands in front to take it off.
       <ElButton class="main" @click="drawing = []">Outline</ElButton>
     </p>
-    <InSet v-if="s.plate && s.shot.solids.length && !drawing" :plate="s.plate.id" />
+    <InSet
+      v-if="s.plate && s.shot.solids.length && !drawing"
+      :plate="s.plate.id"
+      :left="!!box && box[0] + box[2] / 2 > photo.width! / 2"
+    />
     <p v-if="shown && busy" class="working" role="status">Working it out …</p>
     <div v-if="shown && !drawing" class="switch views" role="group" aria-label="How the plate is shown">
       <ElButton
