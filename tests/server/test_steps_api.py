@@ -264,13 +264,14 @@ def test_a_place_that_is_tried_is_judged_as_the_check_judges_it(client):
     revision = client.get(BASE).get_json()["revision"]
     for frame in (1, 60, 120):
         camera = cameras[frame - 1]
-        asked = {k: camera[k] for k in ("position", "pan_deg", "tilt_deg", "roll_deg", "focal_px")}
-        told = client.post(f"{BASE}/frames/{frame}/stand", json=asked).get_json()
+        asked = {k: camera[k] for k in ("pan_deg", "tilt_deg", "roll_deg", "focal_px")}
+        asked |= dict(zip(("run", "rise", "back"), camera["position"], strict=True))
+        told = client.get(f"{BASE}/frames/{frame}/stand", query_string=asked).get_json()
         checked = report["frames"][frame - 1]
         assert told["holds"] == checked["holds"] == (told["margin"] >= 0) == (told["says"] is None)
     assert "smeared" in told["says"] or "soft" in told["says"] or "paint" in told["says"]
-    away = asked | {"position": [0, 500, 0]}
-    assert client.post(f"{BASE}/frames/60/stand", json=away).get_json()["margin"] == -10
+    away = asked | {"run": 0, "rise": 500, "back": 0}
+    assert client.get(f"{BASE}/frames/60/stand", query_string=away).get_json()["margin"] == -10
     assert client.get(BASE).get_json()["revision"] == revision
 
 

@@ -25,6 +25,7 @@ from roofline.stages.painting import PaintList, RoomState
 from roofline.stages.ways import WaysState
 
 FRAME = SHOT + "/frames/<frame>"
+TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "focal_px")  # a camera that a hand is trying
 
 
 class KeyByFigures(Model):
@@ -41,16 +42,6 @@ class KeyByFigures(Model):
     free: list[Held] = []
     focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
     f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
-
-
-class Tried(Model):
-    """A camera that a hand is trying: angles in degrees."""
-
-    position: Vec3
-    pan_deg: float
-    tilt_deg: float
-    roll_deg: float
-    focal_px: Annotated[float, Field(gt=0)]
 
 
 class CheckState(Model):
@@ -214,11 +205,21 @@ def _painting(site: Site, routes: Routes) -> None:
         """From where a frame, or every direction of the move, would hold, focal length kept: margins over an area."""
         return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width, whole)
 
-    @routes.add("POST", FRAME + "/stand", body=Tried, returns=Footing)
-    def try_standing(shot_id: str, frame: str, body: Tried) -> Footing:
-        """Whether a frame would hold with its camera as a hand is trying it; nothing is kept."""
-        angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
-        key = move.key_by_figures(_number(frame), body.position, angles, body.focal_px, False, None)
+    @routes.add("GET", FRAME + "/stand", returns=Footing, query=dict.fromkeys(TRIED, float))
+    def try_standing(
+        shot_id: str,
+        frame: str,
+        run: float,
+        rise: float,
+        back: float,
+        pan_deg: float,
+        tilt_deg: float,
+        roll_deg: float,
+        focal_px: float,
+    ) -> Footing:
+        """Whether a frame would hold with its camera as a hand is trying it (metres, degrees, delivered pixels)."""
+        angles = (pan_deg, tilt_deg, roll_deg)
+        key = move.key_by_figures(_number(frame), (run, rise, back), angles, focal_px, False, None)
         return move.stand(desk, load(shot_id), key)
 
     @routes.add("POST", SHOT + "/ways", returns=JobState)

@@ -35,6 +35,7 @@ from roofline.work.jobs import Job, Tell
 CHECK_WIDTH = 320
 STAND_WIDTH = 320  # of the frames that are judged while a hand moves the camera
 FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
+AWAY = 1e6  # metres, and pixels of focal length, that a camera may be tried at
 
 
 # ---------------------------------------------------------------- set
@@ -179,7 +180,9 @@ class Footing(Model):
 
 
 def stand(desk: Desk, shot: Shot, key: Key) -> Footing:
-    """How a frame would do with its camera where a hand is trying it."""
+    """How a frame would do with its camera where a hand is trying it; raises RoofLineError for one absurdly far off."""
+    if not np.abs([*key.position, key.focal_px]).max() < AWAY:
+        raise RoofLineError("No camera can stand so far off.")
     path, view = shot_path(shot), view_of_key(shot, key)
     width = min(STAND_WIDTH, shot.delivery.width)
     small = view.resized(width, max(1, round(view.height * width / view.width)))

@@ -459,10 +459,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Whether a frame would hold with its camera as a hand is trying it (metres, degrees, delivered pixels). */
+        get: operations["try_standing"];
         put?: never;
-        /** Whether a frame would hold with its camera as a hand is trying it; nothing is kept. */
-        post: operations["try_standing"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5940,26 +5940,6 @@ export interface components {
             steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
         };
         /**
-         * Tried
-         * @description A camera that a hand is trying: angles in degrees.
-         */
-        Tried: {
-            /** Focal Px */
-            focal_px: number;
-            /** Pan Deg */
-            pan_deg: number;
-            /** Position */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /** Roll Deg */
-            roll_deg: number;
-            /** Tilt Deg */
-            tilt_deg: number;
-        };
-        /**
          * TrySurvey
          * @description A solution, or the sentence why there is none yet.
          */
@@ -7150,7 +7130,15 @@ export interface operations {
     };
     try_standing: {
         parameters: {
-            query?: never;
+            query: {
+                run: number;
+                rise: number;
+                back: number;
+                pan_deg: number;
+                tilt_deg: number;
+                roll_deg: number;
+                focal_px: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -7158,11 +7146,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Tried"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Done */
             200: {

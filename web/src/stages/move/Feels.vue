@@ -1,33 +1,40 @@
 <script setup lang="ts">
 /** While the camera is in hand: whether its frame would hold there, by how much, and what sets the border. */
-import { ref, watch } from 'vue'
+import { onBeforeUnmount, ref, watch } from 'vue'
 import { api, got, latest, type FrameCamera, type Schemas } from '../../api/client'
 import { useMove } from './move'
 
 const { s, hand } = useMove()
 const felt = ref<Schemas['Footing'] | null>(null)
+const REST = 400 // ms that the camera is in hand before anything is asked: what is done at once needs no telling
 const ask = latest(
-  (c: FrameCamera) =>
-    got<Schemas['Footing']>(
-      api.POST('/api/shots/{shot_id}/frames/{frame}/stand', {
-        params: { path: { shot_id: s.id, frame: String(c.frame) } },
-        body: {
-          position: c.position,
-          pan_deg: c.pan_deg,
-          tilt_deg: c.tilt_deg,
-          roll_deg: c.roll_deg,
-          focal_px: c.focal_px,
-        },
-      }),
-    ),
+  (c: FrameCamera) => {
+    const [run, rise, back] = c.position
+    const { pan_deg, tilt_deg, roll_deg, focal_px } = c
+    const query = { run, rise, back, pan_deg, tilt_deg, roll_deg, focal_px }
+    const path = { shot_id: s.id, frame: String(c.frame) }
+    return got<Schemas['Footing']>(api.GET('/api/shots/{shot_id}/frames/{frame}/stand', { params: { path, query } }))
+  },
   (answer) => {
     if (hand.value) felt.value = answer
   },
 )
+let timer = 0
+let feeling = false
 watch(hand, (c) => {
-  if (c && s.shot.solids.length) ask(c)
-  else felt.value = null
+  if (!c || !s.shot.solids.length) {
+    window.clearTimeout(timer)
+    timer = 0
+    feeling = false
+    felt.value = null
+  } else if (feeling) ask(c)
+  else
+    timer ||= window.setTimeout(() => {
+      feeling = true
+      if (hand.value) ask(hand.value)
+    }, REST)
 })
+onBeforeUnmount(() => window.clearTimeout(timer))
 /** More than this share of the limit is left: nothing to say in figures. */
 const share = (m: number) => `${(100 * m).toFixed(0)} %`
 </script>
