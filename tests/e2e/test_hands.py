@@ -320,8 +320,15 @@ def test_a_gesture_ends_when_what_is_in_hand_is_removed_elsewhere(page, halt):
     url = f"/api/shots/{halt}/photos/{photo}/survey"
     assert page.request.patch(url, data={"edges": {"removed": [gone]}}).ok
     expect(page.locator("g.edge")).to_have_count(len(edges))  # in hand it is still shown
-    page.mouse.move(400, 300)
-    expect(page.get_by_role("alert").filter(has_text="removed elsewhere")).to_be_visible()
+    # the hand goes on until it hears of it
+    told = page.get_by_role("alert").filter(has_text="removed elsewhere")
+
+    def heard():
+        page.mouse.move(400, 300)
+        page.mouse.move(404, 302)
+        return told.is_visible()
+
+    until(heard)
     page.mouse.up()
     expect(page.locator("g.edge")).to_have_count(len(edges) - 1)
     left = state(page, halt)["shot"]["photos"][0]["survey"]["edges"]
