@@ -27,7 +27,9 @@ def add(page, title: str) -> None:
 
 def shown(page) -> np.ndarray:
     """What the board shows of the plate, (H, W, C), once it is worked out."""
-    expect(page.locator("[data-look]")).to_have_attribute("data-look", "there", timeout=60_000)
+    look = page.locator("[data-look]")
+    expect(look).to_have_attribute("data-look", "there", timeout=60_000)
+    until(lambda: look.evaluate("i => i.complete && i.naturalWidth > 0"))  # another may have been asked for since
     url = page.evaluate(
         """async () => { const img = document.querySelector('[data-look]'), c = document.createElement('canvas')
         c.width = img.naturalWidth; c.height = img.naturalHeight
