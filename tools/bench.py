@@ -142,7 +142,7 @@ def moving(shot: Shot, engine: Engine, out: dict[str, float]) -> None:
         f"standing room of {len(grid)} cells at 320 wide: {room:.2f} s, {out['standing_over_one_by_one']:.2f} of the "
         f"time of as many checks; 64 × 64: {room * 4096 / len(grid):.1f} s (aim: 3)"
     )
-    out["along_s"] = median(lambda: along(engine, moments(shot), shot.delivery.fps, set()), 3)
+    out["along_s"] = median(lambda: along(shot, engine, moments(shot)), 3)
     print(f"a look along 120 frames: {out['along_s']:.2f} s")
 
 

@@ -10,7 +10,6 @@ import click
 
 from roofline.cli_parts import Bad, area_of, engine_of, engines_of, put, range_of
 from roofline.core.move.along import along
-from roofline.core.move.borders import cleaned
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import over, several
@@ -105,7 +104,7 @@ def along_command(package: Path, as_json: bool) -> None:
     """What a move shows that no verdict says: speeds, room beyond the frame, stray, borders of cut-outs."""
     opened = open_package(package)
     shot = opened.shot
-    seen = along(engine_of(opened), moments(shot), shot.delivery.fps, cleaned(shot))
+    seen = along(shot, engine_of(opened), moments(shot))
     if as_json:
         put(seen.model_dump(mode="json"))
         return

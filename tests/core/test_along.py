@@ -21,6 +21,7 @@ from roofline.core.throw.throws import PlatePicture
 from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Move
 from roofline.model.plates import Throw
+from roofline.model.steps import FringeStep
 
 W, H, FOCAL = 960, 540, 900.0
 
@@ -39,8 +40,8 @@ def at(x, y, z, pan=0.0):
     return looking(W, H, FOCAL, pan, 0, (x, y, z))
 
 
-def seen(shot, pictures, cleaned=frozenset()):
-    return along(engine_of(shot, pictures), moments(shot), shot.delivery.fps, set(cleaned))
+def seen(shot, pictures):
+    return along(shot, engine_of(shot, pictures), moments(shot))
 
 
 def wall(z: float, ident="wall", half=60.0):
@@ -148,7 +149,10 @@ def test_a_cut_outs_border_slips_as_far_as_what_was_behind_it():
     assert edge.frame == 11 and edge.slip_px == pytest.approx(wanted, rel=0.01)
     assert edge.feather_px == pytest.approx(6.0 * scale, rel=0.15)
     assert 0 < edge.frames < 11  # at home and just after it, nothing is seen
-    assert seen(shot, pictures, {"round"}).edges == []
+    fringe = {True: [FringeStep(id="f", off=True)], False: [FringeStep(id="f")]}
+    for off, steps in fringe.items():
+        plates = [p.model_copy(update={"steps": steps}) if p.id == "round" else p for p in shot.plates]
+        assert bool(seen(shot.model_copy(update={"plates": plates}), pictures).edges) == off
     soft, pictures, _ = cut_out(400.0)
     assert seen(soft, pictures).edges == []  # softer than it slips
 

@@ -97,10 +97,10 @@ def test_focus_goes_from_key_to_key_without_overshoot_and_stays_beyond_them():
     assert {f.f_stop for f in told} == {2.8}
     pitch = pixel_mm(shot)
     assert pitch == pytest.approx(36 / 1920)
-    assert told[39].sharp_from == pytest.approx(sharpness(20, 2.8, 900 * pitch, pitch)[0])
+    assert told[39].sharp_from_m == pytest.approx(sharpness(20, 2.8, 900 * pitch, pitch)[0])
     assert focus_at(shot_with({}), path, 5, 900) is None
     alone = focus_at(shot_with({1: (3.0, None)}), path, 50, 900)
-    assert alone is not None and alone.focus_m == 3 and alone.sharp_from is None
+    assert alone is not None and alone.focus_m == 3 and alone.sharp_from_m is None
 
 
 def test_the_pace_of_the_move_is_the_focus_too():

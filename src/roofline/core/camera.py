@@ -76,6 +76,10 @@ class View:
             self.unit / sx,
         )
 
+    def across(self, width: int) -> View:
+        """The same view on a grid so many pixels wide, as high as the aspect has it."""
+        return self if width == self.width else self.resized(width, max(1, round(self.height * width / self.width)))
+
 
 def view_of(camera: model.Camera) -> View:
     """The pinhole part of a surveyed camera. Without a scale it stands one metre above the origin."""

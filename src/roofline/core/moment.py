@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -59,6 +59,15 @@ class Moment:
     def resized(self, width: int, height: int) -> Moment:
         """The same moment on another pixel grid of the same aspect."""
         return self.seen(self.view.resized(width, height))
+
+    def across(self, width: int) -> Moment:
+        """The same moment at most so many pixels wide, as high as the aspect has it."""
+        return self.seen(self.view.across(min(width, self.view.width)))
+
+
+def spread(moments: Sequence[Moment], most: int) -> list[int]:
+    """Numbers of at most so many moments, evenly spread, the first and the last among them."""
+    return sorted({round(i) for i in np.linspace(0, len(moments) - 1, min(most, len(moments)))})
 
 
 def still(view: View) -> Moment:

@@ -82,6 +82,10 @@ class SolidBase(Model):
             raise ValueError(ONLY_FLATS)
         return value
 
+    def amiss(self) -> str | None:
+        """Why it is no shape, though something could be shown of it; None where nothing is amiss."""
+        return None
+
     @classmethod
     def __pydantic_init_subclass__(cls, **more: Any) -> None:
         super().__pydantic_init_subclass__(**more)

@@ -27,6 +27,16 @@ class FrameReport(Model):
     worst_magnification: float
     causes: list[Cause] = []
 
+    @property
+    def gap(self) -> float:
+        """Percent of the frame without picture that belongs there."""
+        return self.void + self.bare + self.spilled
+
+    @property
+    def strain(self) -> float:
+        """Percent of the frame that is stretched or enlarged too far."""
+        return self.smeared + self.soft
+
 
 class CheckReport(Model):
     holds: bool
@@ -102,3 +112,13 @@ class Along(Model):
     edges: list[EdgeShown]
     rushed_px: float
     room_px: Vec2
+
+
+class FocusAt(Model):
+    """What is in focus: metres along the lens's axis; between `sharp_from_m` and `sharp_to_m` a point is no wider than
+    one delivered pixel. Null: no aperture is given; `sharp_to_m` also where everything beyond is sharp."""
+
+    focus_m: float
+    f_stop: float | None = None
+    sharp_from_m: float | None = None
+    sharp_to_m: float | None = None

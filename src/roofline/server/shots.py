@@ -60,12 +60,11 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", "/api/packages", returns=ShotState, files=True)
     def bring_package() -> ShotState:
         """Bring a shot package (ZIP)."""
-        file = sent()
+        name, file = sent()
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "package.zip"
             file.save(path)
             if not zipfile.is_zipfile(path):
-                name = Path(file.filename or "The file").name
                 raise FormatError(f"{name} is not a ZIP file: a shot package is wanted.")
             return states.state(shots.take_in(desk, path))
 

@@ -42,18 +42,18 @@ def _named(file: FileStorage) -> str:
     return Path(file.filename or "picture").name
 
 
-def sent() -> FileStorage:
-    """The one uploaded file, not yet in memory."""
+def sent() -> tuple[str, FileStorage]:
+    """The one uploaded file, not yet in memory, and its name."""
     file = request.files.get("file")
     if file is None:
         raise FormatError("No file was sent.")
     if not glance.size_of(file.stream):  # type: ignore[arg-type]
         raise FormatError(f"{file.filename or 'The file'} is empty.")
-    return file
+    return _named(file), file
 
 
 def uploaded(look: Callable[[IO[bytes], str], None] = glance.picture) -> tuple[str, bytes]:
     """The one uploaded file: name and bytes. ``look``: refuses it by its beginning, before all of it is in memory."""
-    file = sent()
-    look(file.stream, _named(file))
-    return _named(file), file.read()
+    name, file = sent()
+    look(file.stream, name)
+    return name, file.read()

@@ -20,7 +20,7 @@ from roofline.core.move.path import home_key, lens_centre, moments, shot_path
 from roofline.errors import RoofLineError
 from roofline.model.base import Model, Vec2, Vec3
 from roofline.model.move import Key
-from roofline.model.reports import CheckReport
+from roofline.model.reports import CheckReport, FocusAt
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.stages import handoff, move, photo, plates, showing, stepping, survey
@@ -105,16 +105,6 @@ class PieceAt(Model):
     shift: Vec3
     scale: float
     opacity: float = 1.0
-
-
-class FocusAt(Model):
-    """What is in focus: metres along the lens's axis; between `sharp_from_m` and `sharp_to_m` a point is no wider than
-    one delivered pixel (null: no aperture is given; `sharp_to_m`: or everything beyond is sharp)."""
-
-    focus_m: float
-    f_stop: float | None
-    sharp_from_m: float | None
-    sharp_to_m: float | None
 
 
 class FrameCamera(Model):
@@ -208,12 +198,8 @@ def path_of(shot: Shot) -> PathState:
     """The delivered camera at every frame."""
     path = shot_path(shot)
     cameras = [camera_of(m) for m in moments(shot)]
-    for camera in cameras if any(k.focus_m for k in shot.move.keys) else []:
-        focus = focus_at(shot, path, camera.frame, camera.focal_px)
-        if focus is not None:
-            to = focus.sharp_to if focus.sharp_to is not None and np.isfinite(focus.sharp_to) else None
-            told = {"sharp_from_m": focus.sharp_from, "sharp_to_m": to}
-            camera.focus = FocusAt(focus_m=focus.focus_m, f_stop=focus.f_stop, **told)
+    for camera in cameras:
+        camera.focus = focus_at(shot, path, camera.frame, camera.focal_px)
     return PathState(cameras=cameras, principal_point=lens_centre(shot))
 
 

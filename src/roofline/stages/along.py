@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from roofline.core.move.along import along
-from roofline.core.move.borders import cleaned
 from roofline.core.move.path import moments
 from roofline.errors import Conflict
 from roofline.model.base import Model
@@ -33,13 +32,7 @@ def run(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     shot = desk.store.load(order.shot)
     if len(shot.move.keys) < 1:
         raise Conflict("There is no move yet: set a key first.")
-    found = along(
-        desk.engine(shot),
-        moments(shot),
-        shot.delivery.fps,
-        cleaned(shot),
-        lambda done: tell(done, "looking along the move"),
-    )
+    found = along(shot, desk.engine(shot), moments(shot), lambda done: tell(done, "looking along the move"))
     desk.kept.put("along", move.report_key(desk, shot), found)
     return {"frames": len(found.frames)}
 

@@ -13,7 +13,7 @@ from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, sets_the_border
 from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.motion import poses_at
-from roofline.core.move.path import home_key, moment_at, moments, shot_path, view_of_key
+from roofline.core.move.path import moment_at, moments, pinned, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
 from roofline.core.move.travel import aimed_at
 from roofline.core.throw.check import check, check_frame
@@ -81,8 +81,7 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
     """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera."""
 
     def alter(shot: Shot) -> Shot:
-        beside = {"ease": key.ease, "focus_m": key.focus_m, "f_stop": key.f_stop}
-        placed = home_key(shot, key.frame).model_copy(update=beside) if key.home else key.model_copy()
+        placed = pinned(shot, key) if key.home else key.model_copy()
         placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
         others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
         shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys})
@@ -184,12 +183,10 @@ def stand(desk: Desk, shot: Shot, key: Key) -> Footing:
     if not np.abs([*key.position, key.focal_px]).max() < AWAY:
         raise RoofLineError("No camera can stand so far off.")
     path, view = shot_path(shot), view_of_key(shot, key)
-    width = min(STAND_WIDTH, shot.delivery.width)
-    small = view.resized(width, max(1, round(view.height * width / view.width)))
-    there = Moment(key.frame, small, poses_at(shot, path, key.frame, view.position))
+    there = Moment(key.frame, view, poses_at(shot, path, key.frame, view.position)).across(STAND_WIDTH)
     report = check_frame(desk.engine(shot), there, shot.limits)
-    gap, strain = report.void + report.bare + report.spilled, report.smeared + report.soft
-    return Footing(holds=report.holds, margin=margin_of(gap, strain, shot.limits), says=sets_the_border(shot, report))
+    margin = margin_of(report.gap, report.strain, shot.limits)
+    return Footing(holds=report.holds, margin=margin, says=sets_the_border(shot, report))
 
 
 def verdicts(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:

@@ -134,5 +134,5 @@ def telling(shot: Shot) -> tuple[str, str | None]:
 def seen_from(desk: Desk, shot: Shot, camera: Camera, width: int) -> NDArray[np.float32]:
     """Picture (H, W, 4), premultiplied linear light, of a shot's set at rest as a photo's camera sees it, so wide."""
     view = view_of(camera)
-    small = view.resized(width, max(1, round(width * view.height / view.width)))
+    small = view.across(width)
     return desk.engine(shot).picture(still(small))

@@ -163,8 +163,8 @@ def _paint(shot: Shot, judge: _Judge, engine: Engine) -> Way:
 
 
 def _left(report: FrameReport) -> str:
-    gap, strain = report.void + report.bare + report.spilled, report.smeared + report.soft
-    return f"Frame {report.frame} would still have {gap:.2f} % without picture and {strain:.2f} % strained."
+    left = f"{report.gap:.2f} % without picture and {report.strain:.2f} % strained"
+    return f"Frame {report.frame} would still have {left}."
 
 
 def _extended(solid: Any, times: float) -> Any:

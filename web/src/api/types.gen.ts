@@ -2832,16 +2832,25 @@ export interface components {
         /**
          * FocusAt
          * @description What is in focus: metres along the lens's axis; between `sharp_from_m` and `sharp_to_m` a point is no wider than
-         *     one delivered pixel (null: no aperture is given; `sharp_to_m`: or everything beyond is sharp).
+         *     one delivered pixel. Null: no aperture is given; `sharp_to_m` also where everything beyond is sharp.
          */
         FocusAt: {
-            /** F Stop */
+            /**
+             * F Stop
+             * @default null
+             */
             f_stop: number | null;
             /** Focus M */
             focus_m: number;
-            /** Sharp From M */
+            /**
+             * Sharp From M
+             * @default null
+             */
             sharp_from_m: number | null;
-            /** Sharp To M */
+            /**
+             * Sharp To M
+             * @default null
+             */
             sharp_to_m: number | null;
         };
         /**

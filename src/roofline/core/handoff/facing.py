@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
-from roofline.core.moment import Moment
+from roofline.core.moment import Moment, spread
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.squared import Grid, Plane
 
@@ -55,11 +55,8 @@ def planes_of(engine: Engine) -> list[Plane]:
 
 def _looks(engine: Engine, moments: Sequence[Moment]) -> list[tuple[Moment, NDArray[np.int32]]]:
     """Some of the moments, coarse, and the nearest face (H, W) in each, cut-outs and what is behind them both."""
-    picked = [moments[i] for i in sorted({round(i) for i in np.linspace(0, len(moments) - 1, LOOKS)})]
     out = []
-    for moment in picked:
-        wide, view = min(ACROSS, moment.view.width), moment.view
-        coarse = moment.resized(wide, max(1, round(view.height * wide / view.width)))
+    for coarse in (moments[i].across(ACROSS) for i in spread(moments, LOOKS)):
         out += [(coarse, engine.nearest(coarse)), (coarse, engine.nearest(coarse, behind=True))]
     return out
 

@@ -57,18 +57,17 @@ def cells_of(size: Array, cuts: list[Cut], added: bool = False) -> Cells:
     return Cells(lines, full, whose)
 
 
-def pinched(cells: Cells) -> bool:
-    """Whether what is full meets itself in no more than an edge: no surface of a body, and nothing that can be
-    triangulated or thrown upon unambiguously."""
-    full = np.pad(cells.full, 1)
+def pinched(cells: Cells | None) -> str | None:
+    """What is amiss where what is full meets itself in no more than an edge: its border is no surface of a body."""
+    if cells is None:
+        return None
+    padded = np.pad(cells.full, 1)
     for axis in range(3):
-        a, b = (np.moveaxis(full, axis, 0)[:, i:, j:] for i, j in ((0, 0), (1, 1)))
-        c, d = (np.moveaxis(full, axis, 0)[:, i:, j:] for i, j in ((0, 1), (1, 0)))
-        rows, columns = b.shape[1:]
-        a, c, d = (x[:, :rows, :columns] for x in (a, c, d))
-        if ((a & b & ~c & ~d) | (c & d & ~a & ~b))[1:-1].any():
-            return True
-    return False
+        full = np.moveaxis(padded, axis, 0)
+        a, b, c, d = full[:, :-1, :-1], full[:, 1:, 1:], full[:, :-1, 1:], full[:, 1:, :-1]
+        if ((a & b & ~c & ~d) | (c & d & ~a & ~b)).any():
+            return "has openings that meet in an edge only: let them overlap, or leave some of the piece between them."
+    return None
 
 
 def faces_of_cells(cells: Cells, cuts: list[Cut], inward: bool = False) -> tuple[Array, list[str], list[list[int]]]:

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
-from roofline.core.moment import Moment
-from roofline.core.move.borders import Border, borders_of, seen_borders, worst_borders
+from roofline.core.moment import Moment, spread
+from roofline.core.move.borders import borders_of, seen_borders, worst_borders
 from roofline.core.move.rest import rest_of, slip_between, standing
 from roofline.core.throw.engine import Engine
 from roofline.model.base import VERDICTS
 from roofline.model.reports import Along, AlongFrame, EdgeShown, Stray
+from roofline.model.shot import Shot
 
 ACROSS = 192  # pixels of the frames that are looked at
 MOST = 121  # frames that are looked at, spread over the move
@@ -154,35 +155,31 @@ def _relief(engine: Engine, moment: Moment, seen: Seen, one: int, eye: Array, sl
     return high
 
 
-def along(engine: Engine, moments: Sequence[Moment], fps: float, cleaned: set[str], told: Told | None = None) -> Along:
-    """Look along a move; every frame of it where there are not too many.
-
-    ``cleaned``: ids of plates whose border's colours are estimated anew, which show no fringe. Widths and places are in
-    delivered pixels.
-    """
-    picked = sorted({round(i) for i in np.linspace(0, len(moments) - 1, min(MOST, len(moments)))})
+def along(shot: Shot, engine: Engine, moments: Sequence[Moment], told: Told | None = None) -> Along:
+    """Look along a move; every frame of it where there are not too many. Widths and places are in delivered pixels."""
+    picked = spread(moments, MOST)
     frames: list[AlongFrame] = []
     strays: dict[int, Stray] = {}
     edges: list[EdgeShown] = []
-    borders: list[Border] = borders_of(engine, cleaned)
+    borders = borders_of(shot, engine)
     room = (0.0, 0.0)
     for done, i in enumerate(picked):
         if told:
             told(done / len(picked))
-        moment = _coarse(moments[i])
+        moment = moments[i].across(ACROSS)
         wide, mx, my = widened(moment.view)
         got = engine.measure(moment.seen(wide))
         k, (h, w) = moment.view.unit, (moment.view.height, moment.view.width)
         room = (mx * k, my * k)
         inner = (slice(my, my + h), slice(mx, mx + w))
         seen = _seen(engine, moment, got.face[inner], got.pair[inner])
-        other = _coarse(moments[i + 1] if i + 1 < len(moments) else moments[max(i - 1, 0)])
+        other = moments[i + 1 if i + 1 < len(moments) else max(i - 1, 0)].across(ACROSS)
         speed = _speeds(engine, seen, moment, other)
         sides = [None if v is None else v * k for v in room_beyond(got.verdict >= GAP, mx, my)]
         frames.append(
             AlongFrame(
                 frame=int(moment.frame),
-                speed_m_s=float(np.linalg.norm(other.view.position - moment.view.position) * fps),
+                speed_m_s=float(np.linalg.norm(other.view.position - moment.view.position) * shot.delivery.fps),
                 near_px=speed[0] if speed else None,
                 far_px=speed[1] if speed else None,
                 left_px=sides[0],
@@ -202,8 +199,3 @@ def along(engine: Engine, moments: Sequence[Moment], fps: float, cleaned: set[st
         rushed_px=width * RUSHED,
         room_px=room,
     )
-
-
-def _coarse(moment: Moment) -> Moment:
-    wide = min(ACROSS, moment.view.width)
-    return moment.resized(wide, max(1, round(moment.view.height * wide / moment.view.width)))

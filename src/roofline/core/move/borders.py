@@ -52,15 +52,16 @@ def crossings(matte: NDArray[np.float32]) -> tuple[Array, Array]:
     return np.stack([x, y], axis=-1)[good] + 0.5, step
 
 
-def borders_of(engine: Engine, cleaned: set[str]) -> list[Border]:
-    """The borders of all mattes on cut-outs; of plates in ``cleaned`` none."""
+def borders_of(shot: Shot, engine: Engine) -> list[Border]:
+    """The borders of all mattes on cut-outs that may show; those whose colours are estimated anew do not."""
+    clean = cleaned(shot)
     g, t = engine.geometry, engine.throws
     views: dict[int, tuple[View, NDArray[np.int32]]] = {}
     out = []
     for plate, picture in enumerate(t.pictures):
         faces = [int(t.pair_face[n]) for n in np.flatnonzero(t.pair_plate == plate)]
         faces = [f for f in faces if g.cutout[f]]
-        if picture.matte is None or t.plates[plate] in cleaned or not faces:
+        if picture.matte is None or t.plates[plate] in clean or not faces:
             continue
         at, step = crossings(picture.matte)
         if not len(at):
@@ -69,7 +70,7 @@ def borders_of(engine: Engine, cleaned: set[str]) -> list[Border]:
         k = np.array([w / pw, h / ph])
         view = t.views[plate]
         if id(view) not in views:
-            small = view.resized(ACROSS, max(1, round(view.height * ACROSS / view.width)))
+            small = view.across(ACROSS)
             views[id(view)] = small, engine.nearest(still(small), behind=True)
         for face in faces:
             border = _on(engine, plate, face, views[id(view)], view, ([x0, y0] + at * k, step * k))

@@ -79,8 +79,8 @@ def bring_back(
     if at_home is not None:
         raise MoveError(
             "The picture does not hold even at home, so no part of the move can: "
-            f"{at_home.void + at_home.bare + at_home.spilled:.2f} % of the frame has no picture and "
-            f"{at_home.smeared + at_home.soft:.2f} % is strained."
+            f"{at_home.gap:.2f} % of the frame has no picture and "
+            f"{at_home.strain:.2f} % is strained."
         )
     tell(1)
     worst = failure(1.0)

@@ -38,12 +38,10 @@ def _named(shot: Shot, surface: str) -> str:
 
 def _why(frame: FrameReport, limits: Limits) -> list[str]:
     out = []
-    gap = frame.void + frame.bare + frame.spilled
-    strain = frame.smeared + frame.soft
-    if gap > limits.gap_percent:
-        out.append(f"{gap:.2f} % without picture (limit {limits.gap_percent:g} %)")
-    if strain > limits.strain_percent:
-        out.append(f"{strain:.1f} % strained (limit {limits.strain_percent:g} %)")
+    if frame.gap > limits.gap_percent:
+        out.append(f"{frame.gap:.2f} % without picture (limit {limits.gap_percent:g} %)")
+    if frame.strain > limits.strain_percent:
+        out.append(f"{frame.strain:.1f} % strained (limit {limits.strain_percent:g} %)")
     return out
 
 
@@ -61,8 +59,7 @@ def sets_the_border(shot: Shot, frame: FrameReport) -> str | None:
     """What keeps a frame from holding: the surface, its plate, and how much of the frame; None where it holds."""
     if frame.holds:
         return None
-    gap = frame.void + frame.bare + frame.spilled
-    kinds = GAPS if gap > shot.limits.gap_percent else ("smeared", "soft")
+    kinds = GAPS if frame.gap > shot.limits.gap_percent else ("smeared", "soft")
     causes = [(c.percent, c.surface, c.plate, c.verdict) for c in frame.causes if c.verdict in kinds]
     if frame.void and "void" in kinds:
         causes.append((frame.void, "", None, "void"))
@@ -93,7 +90,7 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
             action="bring_back",
         )
     ]
-    worst = max(failing, key=lambda f: f.void + f.bare + f.spilled + 0.1 * (f.smeared + f.soft))
+    worst = max(failing, key=lambda f: f.gap + 0.1 * f.strain)
     out.append(
         Finding(
             text=f"Worst is frame {worst.frame}: " + " and ".join(_why(worst, shot.limits)) + ".",

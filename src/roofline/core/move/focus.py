@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
@@ -12,18 +10,8 @@ from roofline.core.move.path import Path, framing, home_photo
 from roofline.core.move.travel import paced
 from roofline.errors import MoveError
 from roofline.model.move import Key
+from roofline.model.reports import FocusAt
 from roofline.model.shot import Shot
-
-
-@dataclass(frozen=True)
-class Focus:
-    """Distance in metres and f-stop, and the depths between which a point is no wider than one delivered pixel;
-    ``sharp_to``: infinite where everything beyond is."""
-
-    focus_m: float
-    f_stop: float | None
-    sharp_from: float | None
-    sharp_to: float | None
 
 
 def _keyed(keys: list[Key], value: str, frame: float) -> float | None:
@@ -65,13 +53,15 @@ def sharpness(focus_m: float, f_stop: float, focal_mm: float, circle_mm: float) 
     return near / 1000, far / 1000
 
 
-def focus_at(shot: Shot, path: Path, frame: float, focal_px: float) -> Focus | None:
+def focus_at(shot: Shot, path: Path, frame: float, focal_px: float) -> FocusAt | None:
     """Focus at a frame; None where no key has a distance. It goes at the pace of the move."""
     time = paced(shot.move.speed, path, frame)
     distance, stop = _keyed(shot.move.keys, "focus_m", time), _keyed(shot.move.keys, "f_stop", time)
     if distance is None:
         return None
     if stop is None:
-        return Focus(distance, None, None, None)
+        return FocusAt(focus_m=distance)
     pitch = pixel_mm(shot)
-    return Focus(distance, stop, *sharpness(distance, stop, focal_px * pitch, pitch))
+    near, far = sharpness(distance, stop, focal_px * pitch, pitch)
+    beyond = None if np.isinf(far) else far
+    return FocusAt(focus_m=distance, f_stop=stop, sharp_from_m=near, sharp_to_m=beyond)

@@ -82,9 +82,10 @@ def home_key(shot: Shot, frame: int) -> Key:
     )
 
 
-def _beside(key: Key) -> dict[str, object]:
-    """What a key pinned to home has of its own."""
-    return {"ease": key.ease, "id": key.id, "focus_m": key.focus_m, "f_stop": key.f_stop}
+def pinned(shot: Shot, key: Key) -> Key:
+    """A key at home, with what it has of its own beside the surveyed camera."""
+    own = {"ease": key.ease, "id": key.id, "focus_m": key.focus_m, "f_stop": key.f_stop}
+    return home_key(shot, key.frame).model_copy(update=own)
 
 
 def resolved_keys(shot: Shot) -> list[Key]:
@@ -96,14 +97,7 @@ def resolved_keys(shot: Shot) -> list[Key]:
     if not keys:
         return [home_key(shot, shot.frame_range[0])]
     if any(k.home for k in keys) and any(p.camera is not None for p in shot.photos):
-        return [
-            home_key(shot, k.frame).model_copy(
-                update={"ease": k.ease, "id": k.id, "focus_m": k.focus_m, "f_stop": k.f_stop}
-            )
-            if k.home
-            else k
-            for k in keys
-        ]
+        return [pinned(shot, k) if k.home else k for k in keys]
     return keys
 
 
@@ -203,8 +197,8 @@ def moment_at(shot: Shot, path: Path, frame: float, width: int | None = None) ->
     d = shot.delivery
     position, rotation, focal = travelled(shot, path, frame)
     view = View(d.width, d.height, focal, lens_centre(shot), np.ascontiguousarray(rotation.T), position)
-    if width is not None and width != d.width:
-        view = view.resized(width, max(1, round(d.height * width / d.width)))
+    if width is not None:
+        view = view.across(width)
     return Moment(frame, view, poses_at(shot, path, frame, position))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array
-from roofline.core.moment import Moment
+from roofline.core.moment import Moment, spread
 from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.threads import CORES
 from roofline.model.move import Limits
@@ -54,8 +54,8 @@ def cells(area: tuple[float, float, float, float], step: float) -> tuple[Array, 
 
 
 def several(moments: Sequence[Moment]) -> list[Moment]:
-    """Some of a move's moments, the first and the last among them, that stand for all of its directions."""
-    return [moments[i] for i in sorted({round(i) for i in np.linspace(0, len(moments) - 1, SEVERAL)})]
+    """Some of a move's moments that stand for all of its directions."""
+    return [moments[i] for i in spread(moments, SEVERAL)]
 
 
 def standing(

@@ -29,7 +29,7 @@ def depth(desk: Desk, shot: Shot, photo_id: str | None, width: int | None) -> tu
     """Depth (H, W) in metres as a photo's camera sees the pieces, infinite where there are none; and the photo's id."""
     photo, view = surveyed(shot, photo_id)
     if width is not None and width < view.width:
-        view = view.resized(width, max(1, round(view.height * width / view.width)))
+        view = view.across(width)
     return desk.engine(shot).depth(still(view)), photo.id
 
 

@@ -7,7 +7,7 @@ from typing import ClassVar, Self
 import numpy as np
 
 from roofline.core.camera import Array
-from roofline.core.massing.cuts import LEAST, Cells
+from roofline.core.massing.cuts import LEAST, Cells, pinched
 from roofline.core.massing.kinds.base import NUMBER, SMALLEST, Axis, Boxed, Cuts, Placing, swapped
 from roofline.model.massing import Cut
 
@@ -55,6 +55,9 @@ class Opened(Boxed):
     def cells(self) -> Cells | None:
         """The cells of the box with its cuts; None without cuts."""
         raise NotImplementedError
+
+    def amiss(self) -> str | None:
+        return pinched(self.cells())
 
     def placed(self, to: Placing) -> Self:
         return super().placed(to).with_(cuts=to.cuts(self.cuts))

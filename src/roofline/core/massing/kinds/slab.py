@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, field_validator
+from shapely import LinearRing
 
 from roofline.core.camera import Array, View
 from roofline.core.massing.kinds.base import SMALLEST, Axis, Drawing, Placing, Point, Solid, foot, pulled_height
@@ -37,6 +38,9 @@ class Slab(Solid):
         if abs(_area(value)) < 1e-9:
             raise ValueError("a slab's outline must enclose an area")
         return value
+
+    def amiss(self) -> str | None:
+        return None if LinearRing(self.outline).is_simple else "has an outline that crosses itself."
 
     def shape(self, meshes: Meshes) -> Faces:
         outline = list(self.outline)

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal, Self
 import numpy as np
 
 from roofline.core.camera import Array, View
-from roofline.core.massing.cuts import Cells, cells_of, faces_of_cells
+from roofline.core.massing.cuts import Cells, cells_of, faces_of_cells, pinched
 from roofline.core.massing.kinds.base import (
     NEW_HEIGHT,
     SMALLEST,
@@ -25,6 +25,8 @@ from roofline.errors import MassingError
 from roofline.model.base import Positive, Vec2
 from roofline.model.massing import SolidBase
 
+SHORT = 1e-4  # metres
+
 
 class Wall(OnFeet):
     """An upright rectangle from foot a to foot b (run, return), in front when seen from its left-hand side."""
@@ -41,6 +43,9 @@ class Wall(OnFeet):
     @property
     def length(self) -> float:
         return float(np.hypot(self.b[0] - self.a[0], self.b[1] - self.a[1]))
+
+    def amiss(self) -> str | None:
+        return "is a wall from a point to itself." if self.length < SHORT else pinched(self.cells())
 
     def shape(self, meshes: Meshes) -> Faces:
         (ax, az), (bx, bz) = self.a, self.b
