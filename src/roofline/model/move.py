@@ -84,7 +84,7 @@ class Sway(Model):
 
 
 class Move(Model):
-    """``speed``: (frame, progress) of a monotone curve, progress 0…1 along the keys' own time; none: the keys' own."""
+    """``speed``: (frame, progress) of a monotone curve, progress 0…1 of the keys' own time; none: the keys' own."""
 
     keys: list[Key] = []
     speed: Annotated[list[tuple[float, float]], Field(min_length=2, max_length=2000)] | None = None

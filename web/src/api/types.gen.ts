@@ -4172,7 +4172,7 @@ export interface components {
         };
         /**
          * Move
-         * @description ``speed``: (frame, progress) of a monotone curve, progress 0…1 along the keys' own time; none: the keys' own.
+         * @description ``speed``: (frame, progress) of a monotone curve, progress 0…1 of the keys' own time; none: the keys' own.
          */
         Move: {
             /** @default null */

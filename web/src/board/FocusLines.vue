@@ -36,8 +36,4 @@ path {
 .sharp {
   stroke-dasharray: 3 3;
 }
-text {
-  font: 500 12px var(--label);
-  fill: var(--ink);
-}
 </style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Over the ribbon, on demand: how fast near and far run, or how much picture lies beyond the frame's four sides. */
 import { computed } from 'vue'
-import { line, SIDES, useAlong, type Along } from '../stages/move/along'
+import { line, looked, SIDES, useAlong, type Along } from '../stages/move/along'
 
 const props = defineProps<{ x: (frame: number) => number; top: number; low: number; end: number }>()
 const { look, lines } = useAlong()
@@ -13,7 +13,7 @@ const drawn = computed<{ name: string; value: Value }[]>(() =>
         { name: 'near', value: (f) => f.near_px },
         { name: 'far', value: (f) => f.far_px },
       ]
-    : SIDES.map((side, i) => ({ name: side, value: (f) => f[`${side}_px`] ?? look.value!.room_px[i < 2 ? 0 : 1] })),
+    : SIDES.map((side) => ({ name: side, value: (f) => f[`${side}_px`] ?? looked(look.value!, side) })),
 )
 /** Least and greatest value of the lines; zero is always among them. */
 const span = computed(() => {

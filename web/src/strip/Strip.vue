@@ -8,12 +8,12 @@ import { useKeys } from '../hand/keys'
 import NumberField from '../ledger/NumberField.vue'
 import { SAYS, swatch, VERDICTS } from '../board/verdicts'
 import { useMove } from '../stages/move/move'
-import { hidden, useAlong } from '../stages/move/along'
+import { useAlong } from '../stages/move/along'
 import Course from './Course.vue'
 import Pace from './Pace.vue'
 
 const { s, cameras, report, playing, checking } = useMove()
-const { look, lines } = useAlong()
+const { look, lines, covers } = useAlong()
 const host = ref<SVGSVGElement>()
 const { width } = useElementSize(host as never)
 const first = computed(() => s.state!.first_frame)
@@ -21,9 +21,8 @@ const last = computed(() => s.state!.last_frame)
 const count = computed(() => last.value - first.value + 1)
 const PAD = 12
 const RIBBON = 30
-/** Where the ribbon begins: the handles of a pace need room above it. */
-const covers = computed(() => (look.value ? hidden(look.value) : []))
 const coursing = computed(() => lines.value !== 'speed' && look.value !== null)
+/** Where the ribbon begins: the handles of a pace, and other lines than the speed's, need room above it. */
 const TOP = computed(() => (s.shot.move.speed || coursing.value ? 74 : 38))
 const cell = computed(() => Math.max(0.1, (width.value - 2 * PAD) / count.value))
 const x = (frame: number) => PAD + (frame - first.value) * cell.value

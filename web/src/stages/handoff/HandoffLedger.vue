@@ -65,13 +65,15 @@ const failing = computed(() =>
 const running = computed(() =>
   Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)),
 )
+/** Whether frames can carry more than their picture: OpenEXR that is not bent as a lens does. */
+const beyond = computed(() => form.value === 'exr' && !(bend.value && bends.value))
 const deliver = () =>
   s.work('/deliveries', {
     form: form.value,
     bend: bend.value && bends.value && pictures.value,
     alpha: group.value !== 'frames' || alpha.value,
-    depth: form.value === 'exr' && depth.value && !(bend.value && bends.value),
-    apart: form.value === 'exr' && apart.value && !(bend.value && bends.value),
+    depth: beyond.value && depth.value,
+    apart: beyond.value && apart.value,
     textures: faces.value === 'photo' ? 'photo' : 'faces',
     pictures:
       group.value === 'scene' && offered.value.some(([f]) => f === faces.value && f !== 'photo') ? faces.value : 'png',
@@ -110,7 +112,7 @@ function choose(g: keyof typeof FORMS) {
         v-if="form === 'exr'"
         v-model="depth"
         class="form"
-        :disabled="bend && bends"
+        :disabled="!beyond"
         title="Channel Z, 32 bit, infinite where nothing is; not together with a bent lens"
         data-depth
         >Depth in metres</ElCheckbox
@@ -119,7 +121,7 @@ function choose(g: keyof typeof FORMS) {
         v-if="form === 'exr'"
         v-model="apart"
         class="form"
-        :disabled="bend && bends"
+        :disabled="!beyond"
         title="A second part with a number for each piece, named in its header; not together with a bent lens"
         data-apart
         >Numbers that tell pieces apart</ElCheckbox

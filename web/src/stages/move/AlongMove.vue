@@ -3,10 +3,11 @@
 import { ElButton, ElRadio } from 'element-plus'
 import { computed, onBeforeUnmount, watch } from 'vue'
 import type { Schemas, Vec2 } from '../../api/client'
-import { fastest, hidden, leastRoom, length, LINES, useAlong } from './along'
+import { pieceName, plateName } from '../../state/names'
+import { fastest, leastRoom, length, LINES, looked, useAlong } from './along'
 import { useAsked } from './useAsked'
 
-const { look, lines, mark } = useAlong()
+const { look, lines, mark, covers } = useAlong()
 const { s, found, busy, look: ask } = useAsked<Schemas['AlongState']>('/along', (a) => a.look !== null)
 const MOST = 6
 watch(found, (f) => {
@@ -17,17 +18,15 @@ onBeforeUnmount(() => {
   look.value = mark.value = null
   lines.value = 'speed'
 })
-const solid = (id: string) => s.shot.solids.find((x) => x.id === id)?.name ?? id
-const plate = (id: string) => s.shot.plates.find((x) => x.id === id)?.name ?? id
-const runs = computed(() => look.value && { near: fastest(look.value, 'near_px'), far: fastest(look.value, 'far_px') })
-const rushed = computed(() =>
-  look.value && runs.value?.near && Math.max(runs.value.near.px, runs.value.far?.px ?? 0) > look.value.rushed_px
-    ? look.value.rushed_px
-    : null,
+const runs = computed(() =>
+  (['near', 'far'] as const).flatMap((which) => {
+    const most = look.value && fastest(look.value, `${which}_px`)
+    return most ? [{ which, ...most }] : []
+  }),
 )
+const rushed = computed(() => runs.value.some((r) => r.px > look.value!.rushed_px))
 const room = computed(() => (look.value ? leastRoom(look.value) : []))
 const strays = computed(() => look.value?.strays.filter((x) => x.slip_px >= 1).slice(0, MOST) ?? [])
-const covers = computed(() => (look.value ? hidden(look.value) : []))
 const edges = computed(() => look.value?.edges.slice(0, MOST) ?? [])
 function show(frame: number, at: Vec2 | null = null, says = '') {
   s.frame = frame
@@ -43,43 +42,31 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
       {{
         found
           ? 'The move has changed since it was looked along.'
-          : 'How fast it runs, how near the frame comes to the pictures’ end, what will look flat, where borders show.'
+          : 'How fast it runs, how near the pictures end, what will look flat, where borders show.'
       }}
     </p>
     <template v-else>
       <h3>It runs</h3>
       <table class="facts">
         <tbody>
-          <tr v-if="runs?.near" data-runs="near">
-            <td>nearest, at most</td>
-            <td class="number">{{ px(runs.near.px) }} px/f</td>
+          <tr v-for="r in runs" :key="r.which" :data-runs="r.which">
+            <td>{{ r.which === 'near' ? 'nearest' : 'farthest' }}, at most</td>
+            <td class="number">{{ px(r.px) }} px/f</td>
             <td>
-              <ElButton class="plain" @click="show(runs.near.frame)">Frame {{ runs.near.frame }}</ElButton>
-            </td>
-          </tr>
-          <tr v-if="runs?.far" data-runs="far">
-            <td>farthest, at most</td>
-            <td class="number">{{ px(runs.far.px) }} px/f</td>
-            <td>
-              <ElButton class="plain" @click="show(runs.far.frame)">Frame {{ runs.far.frame }}</ElButton>
+              <ElButton class="plain" @click="show(r.frame)">Frame {{ r.frame }}</ElButton>
             </td>
           </tr>
         </tbody>
       </table>
       <p v-if="rushed" class="sentence warn" data-rushed>
-        More than {{ px(rushed) }} px a frame, a thirtieth of its width: that looks rushed, or strobes.
+        More than {{ px(look.rushed_px) }} px a frame, a thirtieth of its width: that looks rushed, or strobes.
       </p>
       <h3>Picture beyond the frame, at least</h3>
       <table class="facts">
         <tbody>
           <tr v-for="r in room" :key="r.side" :class="{ short: r.px !== null && r.px < 0 }" :data-room-beyond="r.side">
             <td>{{ r.side }}</td>
-            <td class="number">
-              {{
-                r.px === null ? `over ${px(look.room_px[r.side === 'left' || r.side === 'right' ? 0 : 1])}` : px(r.px)
-              }}
-              px
-            </td>
+            <td class="number">{{ r.px === null ? `over ${px(looked(look, r.side))}` : px(r.px) }} px</td>
             <td>
               <ElButton v-if="r.px !== null" class="plain" @click="show(r.frame)">Frame {{ r.frame }}</ElButton>
             </td>
@@ -95,7 +82,7 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
         <tbody>
           <tr v-for="x in strays" :key="x.solid" :data-stray="x.solid">
             <td>
-              {{ solid(x.solid) }}
+              {{ pieceName(s.shot, x.solid) }}
               <span class="quiet">10 cm slip {{ px(x.slip_px) }} px, {{ length(x.relief_m!) }} slip 1 px</span>
             </td>
             <td>
@@ -112,7 +99,7 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
         <tbody>
           <tr v-for="e in edges" :key="e.plate" :data-edge="e.plate">
             <td>
-              {{ plate(e.plate) }}
+              {{ plateName(s.shot, e.plate) }}
               <span class="quiet"
                 >slips {{ px(e.slip_px) }} px, soft by {{ px(e.feather_px) }} px, on {{ e.frames }} of
                 {{ look.frames.length }} frames; clear its fringe in Plates</span
@@ -129,8 +116,9 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
       <template v-if="covers.length">
         <h3>Frames that a cut-out hides wholly</h3>
         <p v-for="c in covers" :key="c.from" class="quiet" :data-hidden="c.solid">
-          {{ solid(c.solid) }}: {{ c.from === c.to ? `frame ${c.from}` : `frames ${c.from} to ${c.to}` }}; another shot
-          can be joined on there. <ElButton class="plain" @click="show(c.from)">Frame {{ c.from }}</ElButton>
+          {{ pieceName(s.shot, c.solid) }}: {{ c.from === c.to ? `frame ${c.from}` : `frames ${c.from} to ${c.to}` }};
+          another shot can be joined on there.
+          <ElButton class="plain" @click="show(c.from)">Frame {{ c.from }}</ElButton>
         </p>
       </template>
       <fieldset class="lines" data-lines>

@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
-import { aboutRise, turned } from './motion'
+import { aboutRise, AXES, keysWith, keysWithout, nearest, replaced, turned } from './motion'
 
 type Key = Schemas['CarrierKey']
 const s = useShot()
@@ -16,18 +16,10 @@ const set = (keys: Key[] | null) => {
 }
 const REST: Key = { frame: 0, position: [0, 0, 0], rotation: [1, 0, 0, 0] }
 const key = computed(() => carrier.value?.keys.find((k) => k.frame === s.frame) ?? null)
-/** Of a frame between keys the nearer one, which a new key begins from. */
-const now = computed(() => {
-  const keys = carrier.value?.keys ?? [REST]
-  return keys.reduce((a, b) => (Math.abs(b.frame - s.frame) < Math.abs(a.frame - s.frame) ? b : a))
-})
-function setKey(change: Partial<Key>) {
-  const others = carrier.value!.keys.filter((k) => k.frame !== s.frame)
-  void set([...others, { ...now.value, ...change, frame: s.frame }].sort((a, b) => a.frame - b.frame))
-}
-const along = (i: number, v: number) =>
-  setKey({ position: now.value.position.map((x, j) => (j === i ? v : x)) as [number, number, number] })
-const removeKey = () => set(carrier.value!.keys.filter((k) => k.frame !== s.frame))
+const now = computed(() => nearest(carrier.value?.keys ?? [], s.frame, REST))
+const setKey = (change: Partial<Key>) => set(keysWith(carrier.value!.keys, { ...now.value, ...change }))
+const along = (i: number, v: number) => setKey({ position: replaced(now.value.position, i, v) })
+const removeKey = () => set(keysWithout(carrier.value!.keys, s.frame))
 </script>
 
 <template>
@@ -41,7 +33,7 @@ const removeKey = () => set(carrier.value!.keys.filter((k) => k.frame !== s.fram
         {{ carrier.keys.map((k) => k.frame).join(', ') }}. Pieces that ride on it go along.
       </p>
       <NumberField
-        v-for="(axis, i) in ['run', 'rise', 'return']"
+        v-for="(axis, i) in AXES"
         :key="axis"
         :label="`Carrier along ${axis}`"
         :model-value="now.position[i]"

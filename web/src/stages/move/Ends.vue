@@ -2,6 +2,7 @@
 /** The move's first and last frame side by side, as they would be delivered; a press goes to one of them. */
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import { framePicture } from './framePicture'
 import { useMove } from './move'
 
 const emit = defineEmits<{ picked: [] }>()
@@ -9,16 +10,11 @@ const { s, report } = useMove()
 const host = ref<HTMLElement>()
 const { width, height } = useElementSize(host)
 const beside = computed(() => width.value / height.value > s.shot.delivery.width / s.shot.delivery.height)
-/** Pixels across one picture, in steps, so that a dragged bar does not ask for one after another. */
-const across = computed(() => {
-  const ratio = (window.devicePixelRatio || 1) * (beside.value ? 0.5 : 1)
-  return Math.min(1280, Math.max(160, 160 * Math.ceil((width.value * ratio) / 160)))
-})
 const home = computed(() => s.keys.find((k) => k.home)?.frame)
 const frames = computed(() =>
   [s.state!.first_frame, s.state!.last_frame].map((frame) => ({
     frame,
-    src: `/api/shots/${s.id}/frames/${frame}/picture?width=${across.value}&of=${s.state!.revision}`,
+    src: framePicture(s, frame, beside.value ? width.value / 2 : width.value),
     holds: report.value?.report?.frames.find((f) => f.frame === frame)?.holds,
   })),
 )

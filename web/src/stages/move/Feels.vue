@@ -35,7 +35,6 @@ watch(hand, (c) => {
     }, REST)
 })
 onBeforeUnmount(() => window.clearTimeout(timer))
-/** More than this share of the limit is left: nothing to say in figures. */
 const share = (m: number) => `${(100 * m).toFixed(0)} %`
 </script>
 

@@ -5,7 +5,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
-import { aboutRise, at, REST, turned, type Motion } from './motion'
+import { aboutRise, at, AXES, keysWith, keysWithout, replaced, REST, turned, type Motion } from './motion'
 
 const s = useShot()
 interface Mover {
@@ -54,16 +54,11 @@ const set = (change: Partial<Motion>) => {
   }))
 }
 function setKey(change: Partial<Schemas['MotionKey']>) {
-  const keys = (motion.value?.keys ?? []).filter((k) => k.frame !== s.frame)
-  const made = { ...now.value, ...change, frame: s.frame }
-  void set({ keys: [...keys, made].sort((a, b) => a.frame - b.frame) })
+  void set({ keys: keysWith(motion.value?.keys ?? [], { ...now.value, ...change }) })
 }
-const offset = (i: number, v: number) =>
-  setKey({ offset: now.value.offset.map((x, j) => (j === i ? v : x)) as [number, number, number] })
-const drift = (i: number, v: number) =>
-  set({ drift: (motion.value?.drift ?? [0, 0, 0]).map((x, j) => (j === i ? v : x)) as [number, number, number] })
-const AXES = ['run', 'rise', 'return']
-const removeKey = () => set({ keys: motion.value!.keys.filter((k) => k.frame !== s.frame) })
+const offset = (i: number, v: number) => setKey({ offset: replaced(now.value.offset, i, v) })
+const drift = (i: number, v: number) => set({ drift: replaced(motion.value?.drift ?? [0, 0, 0], i, v) })
+const removeKey = () => set({ keys: keysWithout(motion.value!.keys, s.frame) })
 const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: null })
 </script>
 

@@ -18,6 +18,7 @@ import Wire from '../../board/Wire.vue'
 import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
 import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
+import { plateName, surfaceName } from '../../state/names'
 import { turned, useMove } from './move'
 import { useInk } from './useInk'
 import { useIdea } from './idea'
@@ -222,15 +223,9 @@ const WHY: Record<string, string> = {
   hidden: 'hidden from it',
   back: 'turned away',
 }
-const plateName = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
-const surface = computed(() => {
-  const name = story.value?.surface
-  if (!name) return 'no surface'
-  const [solid, face] = name.split('/')
-  return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
-})
+const surface = computed(() => (story.value?.surface ? surfaceName(s.shot, story.value.surface) : 'no surface'))
 const told = computed(
-  () => story.value?.rejected?.map((r) => `not ${plateName(r.plate)}: ${WHY[r.reason]}`).join(' · ') ?? '',
+  () => story.value?.rejected?.map((r) => `not ${plateName(s.shot, r.plate)}: ${WHY[r.reason]}`).join(' · ') ?? '',
 )
 const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y / d.value.height) * box.value.h]
 </script>
@@ -266,7 +261,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
       </div>
       <div v-if="story" class="story" :class="{ up: pixel && pixel[1] > d.height / 2 }" data-story>
         <b>{{ story.verdict }}</b> {{ surface
-        }}<template v-if="story.plate"> · plate {{ plateName(story.plate) }}</template>
+        }}<template v-if="story.plate"> · plate {{ plateName(s.shot, story.plate) }}</template>
         <span v-if="story.stretch !== null" class="figure">
           · Stretch {{ story.stretch!.toFixed(3) }} : 1 · Magnification {{ story.magnification!.toFixed(3) }} px per
           px</span

@@ -4,6 +4,7 @@ import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Schemas } from '../../api/client'
+import { surfaceName } from '../../state/names'
 import { useAsked } from './useAsked'
 
 const { s, found, busy, look } = useAsked<Schemas['PaintList']>('/paint-list', (p) => p.regions !== null)
@@ -14,10 +15,6 @@ async function fill(numbers: number[] | null) {
   const done = await s.change('POST', '/paint-list/fill', { numbers })
   busy.value = false
   if (done) await look()
-}
-const surface = (name: string) => {
-  const [solid, face] = name.split('/')
-  return `${s.shot.solids.find((x) => x.id === solid)?.name ?? solid}, ${face}`
 }
 function show(r: Schemas['Entry']) {
   s.frame = r.frames[1]
@@ -36,7 +33,7 @@ const plates = () => void router.push(`/shot/${s.id}/plates`)
     <ol v-else class="regions">
       <li v-for="r in regions" :key="r.number" data-region>
         <div class="head">
-          <span>{{ surface(r.surface) }}</span>
+          <span>{{ surfaceName(s.shot, r.surface) }}</span>
           <ElButton class="plain" @click="show(r)">Frame {{ r.frames[1] }}</ElButton>
           <ElButton v-if="r.plate" :disabled="busy" @click="fill([r.number])">Fill</ElButton>
           <span v-else class="quiet" title="No photo faces it: square the face up in Plates">squared up</span>

@@ -66,7 +66,8 @@ async function ask() {
     if (share === 1) found.push(room)
     const holds = room.margin.filter((m) => m >= 0).length * room.step ** 2
     const where = props.whole ? 'the whole move' : `frame ${room.frame}, lens at ${room.height_m.toFixed(2)} m`
-    emit('says', holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}· ${where}` : `none · ${where}`)
+    const much = holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}` : 'none '
+    emit('says', `${much}· ${where}`)
   }
 }
 watch(

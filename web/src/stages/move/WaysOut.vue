@@ -2,12 +2,13 @@
 /** Six ways out of a move that does not hold, each with what it costs; one press takes it. */
 import { ElButton } from 'element-plus'
 import type { Schemas } from '../../api/client'
+import { pieceName } from '../../state/names'
 import { useAsked } from './useAsked'
 import { costOf, TITLES } from './ways'
 
 const { s, found, busy, look } = useAsked<Schemas['WaysState']>('/ways', (w) => w.ways !== null)
 const take = (kind: string) => s.change('POST', `/ways/${kind}`)
-const named = (id: string) => s.shot.solids.find((x) => x.id === id)?.name ?? id
+const named = (id: string) => pieceName(s.shot, id)
 </script>
 
 <template>

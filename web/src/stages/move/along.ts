@@ -1,5 +1,5 @@
 /** What was seen along the move, shared by the ledger, the strip and the lens view. */
-import { ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import type { Schemas, Vec2 } from '../../api/client'
 
 export type Along = Schemas['Along']
@@ -12,7 +12,13 @@ const lines = ref<keyof typeof LINES>('speed')
 /** A place in a frame that was pointed out. */
 const mark = shallowRef<{ frame: number; at: Vec2; says: string } | null>(null)
 
-export const useAlong = () => ({ look, lines, mark })
+/** Frames that a cut-out hides wholly. */
+const covers = computed(() => (look.value ? hidden(look.value) : []))
+
+export const useAlong = () => ({ look, lines, mark, covers })
+
+/** How far beyond a side was looked, delivered pixels. */
+export const looked = (a: Along, side: Side) => a.room_px[side === 'left' || side === 'right' ? 0 : 1]
 
 export interface Least {
   side: Side

@@ -5,7 +5,9 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { api, got, type Schemas } from '../../api/client'
 import { useKeys } from '../../hand/keys'
+import { surfaceName } from '../../state/names'
 import { useShot } from '../../state/shot'
+import { framePicture } from '../move/framePicture'
 import { worstFrame } from './worst'
 
 const props = defineProps<{ plate: string; /** The side on which the plate is not. */ left: boolean }>()
@@ -27,11 +29,9 @@ const home = computed(() => s.keys.find((k) => k.home)?.frame ?? s.keys[0]?.fram
 const frame = computed(() => (from.value === 'home' ? home.value : (worst.value?.frame ?? null)))
 const src = computed(() => {
   if (!open.value || frame.value === null || !width.value) return null
-  const across = Math.min(1280, 160 * Math.ceil((width.value * (window.devicePixelRatio || 1)) / 160))
-  const query: Record<string, string> = { width: String(across), of: String(s.state!.revision) }
-  if (how.value === 'without') query.without = props.plate
-  if (how.value === 'alone') Object.assign(query, { only: props.plate }, on.value ? { on: on.value } : {})
-  return `/api/shots/${s.id}/frames/${frame.value}/picture?${new URLSearchParams(query).toString()}`
+  const alone = { only: props.plate, on: on.value }
+  const more = { with: {}, without: { without: props.plate }, alone }[how.value]
+  return framePicture(s, frame.value, width.value, more)
 })
 watch(src, (now) => (busy.value = !!now))
 watch(
@@ -53,11 +53,6 @@ async function look() {
   await read()
 }
 watch([open, () => s.state?.revision], () => open.value && void look())
-const surface = (id: string) => {
-  const [solid, face] = id.split('/')
-  const name = s.shot.solids.find((x) => x.id === solid)?.name ?? solid
-  return face ? `${name}, ${face}` : name
-}
 useKeys('plates', { inSet: () => (open.value = !open.value) })
 </script>
 
@@ -102,7 +97,7 @@ useKeys('plates', { inSet: () => (open.value = !open.value) })
         class="target"
       >
         <ElOption value="" label="on all its surfaces" />
-        <ElOption v-for="t in throwOf.targets" :key="t" :value="t" :label="`on ${surface(t)}`" />
+        <ElOption v-for="t in throwOf.targets" :key="t" :value="t" :label="`on ${surfaceName(s.shot, t)}`" />
       </ElSelect>
     </footer>
     <p v-else class="quiet">It is thrown on nothing yet.</p>

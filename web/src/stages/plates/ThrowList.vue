@@ -4,6 +4,7 @@ import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Schemas, Throw } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
+import { plateName, surfaceName } from '../../state/names'
 import { useShot } from '../../state/shot'
 import { changeThrow } from './outline'
 import MatchTo from './MatchTo.vue'
@@ -11,19 +12,13 @@ import PlateTag from './PlateTag.vue'
 import { FIGURES, PLAIN } from './steps'
 
 const s = useShot()
-const name = (id: string) => s.shot.plates.find((p) => p.id === id)?.name ?? id
 /** The plate whose throw is open. */
 const open = ref<string | null>(null)
 const throws = computed(() => s.shot.throws)
 /** Surfaces as they are named here: pieces, and faces that a throw names by themselves. */
 const targets = computed(() => {
-  const named = (t: string) => {
-    const [solid, face] = t.split('/')
-    const piece = s.shot.solids.find((x) => x.id === solid)?.name ?? solid
-    return face ? `${piece}, ${face}` : piece
-  }
   const faces = throws.value.flatMap((t) => [...t.targets, ...t.first_on].filter((x) => x.includes('/')))
-  return [...s.shot.solids.map((x) => x.id), ...new Set(faces)].map((id) => ({ id, name: named(id) }))
+  return [...s.shot.solids.map((x) => x.id), ...new Set(faces)].map((id) => ({ id, name: surfaceName(s.shot, id) }))
 })
 const shift = (t: Throw, by: number) =>
   changeThrow(s, t.plate, { place: throws.value.findIndex((x) => x.plate === t.plate) + by })
@@ -59,7 +54,7 @@ const grade = (t: Throw, change: Partial<Looks>) =>
       <li v-for="(t, i) in throws" :key="t.plate" :class="{ open: open === t.plate }" :data-throw="t.plate">
         <ElButton class="head" @click="open = open === t.plate ? null : t.plate">
           <PlateTag :plate="t.plate" />
-          <span>{{ name(t.plate) }}</span>
+          <span>{{ plateName(s.shot, t.plate) }}</span>
           <span class="figure quiet">{{ t.targets.length }} target{{ t.targets.length === 1 ? '' : 's' }}</span>
         </ElButton>
         <div v-if="open === t.plate" class="body">

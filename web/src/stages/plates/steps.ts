@@ -1,6 +1,7 @@
 /** Steps of plates: their names and figures, how they begin, and how they are changed. */
 import { ref } from 'vue'
 import type { Plate, Schemas, Shot, Vec2 } from '../../api/client'
+import { pieceName, plateName } from '../../state/names'
 import type { useShot } from '../../state/shot'
 
 type Store = ReturnType<typeof useShot>
@@ -165,8 +166,8 @@ export function madeOf(shot: Shot, plate: Plate, ident: string, way: string[] = 
 
 /** One line about a step. */
 export function summary(step: Step, shot: Shot): string {
-  const named = (id: string) => shot.plates.find((p) => p.id === id)?.name ?? id
-  const solid = (id: string) => shot.solids.find((s) => s.id === id.split('/')[0])?.name ?? id
+  const named = (id: string) => plateName(shot, id)
+  const solid = (id: string) => pieceName(shot, id)
   switch (step.do) {
     case 'outline':
       return `${step.loops.length === 1 ? '' : `${step.loops.length} loops, `}${step.feather_px} px soft`
