@@ -6,6 +6,7 @@ import io
 import json
 import threading
 import time
+import tracemalloc
 
 import cv2
 import numpy as np
@@ -208,6 +209,21 @@ def test_deliveries_are_versions_that_stay(client):
         client, client.post(f"{base}/deliveries", json={"form": "png", "first": 100, "last": 300}).get_json()
     )
     assert outside["state"] == "failed" and "frames 1 to 120" in outside["error"]
+
+
+def test_many_frames_are_sent_without_all_of_them_in_memory(app, client):
+    base = f"/api/shots/{DEMO_ID}"
+    finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 60, "last": 61}).get_json())
+    delivery = client.get(base).get_json()["deliveries"][0]
+    folder = app.extensions["roofline"].desk.store.folder
+    frames = folder / "deliveries" / DEMO_ID / f"v{delivery['version']:03d}"
+    with (frames / "large.png").open("wb") as file:
+        file.truncate(150_000_000)
+    tracemalloc.start()
+    sent = sum(len(part) for part in client.get(f"{base}/deliveries/{delivery['id']}/file").response)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert sent > 150_000_000 and peak < 20e6
 
 
 def test_news_reach_the_page(app):

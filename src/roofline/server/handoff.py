@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import io
+import tempfile
 import zipfile
 from typing import Literal
 
@@ -49,10 +49,11 @@ def add_routes(site: Site, routes: Routes) -> None:
             return send_file(path, as_attachment=True, download_name=path.name)
         if not path.is_dir():
             raise NotFound("The delivered files are no longer in the data folder.")
-        buffer = io.BytesIO()
-        with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as archive:
+        # on the disk: frames of one delivery are more than memory holds; it is sent after this has returned
+        packed = tempfile.TemporaryFile()  # noqa: SIM115
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
             for file in sorted(path.iterdir()):
                 archive.write(file, file.name)
-        buffer.seek(0)
+        packed.seek(0)
         name = f"{path.name}-{found.form}.zip"
-        return send_file(buffer, as_attachment=True, download_name=name, mimetype="application/zip")
+        return send_file(packed, as_attachment=True, download_name=name, mimetype="application/zip")
