@@ -144,3 +144,29 @@ def test_commands_begin_and_find(tmp_path):
     nothing = tmp_path / "grey.png"
     nothing.write_bytes(png(np.full((300, 400, 3), 90, np.uint8)))
     assert run.invoke(main, ["find", str(nothing)]).exit_code == 2
+
+
+@pytest.mark.slow
+def test_a_layer_that_is_a_video_runs():
+    """Home at the first frame is its first picture; later frames show the later ones, where it lies."""
+    from tests.formats.test_clips import film, pictures
+
+    large = [np.kron(p, np.ones((8, 8, 1), np.uint8)) for p in pictures()]
+    begun = begin([*layers(3)[:2], ("reel.mkv", film(frames=large))], How(frames=12, fps=24))
+    plate = next(p for p in begun.shot.plates if p.name == "reel")
+    assert plate.video is not None and plate.file.endswith(".mkv") and plate.canvas == (0, 0, 512, 384)
+    assert any("“reel” is a video and runs" in n for n in begun.notes)
+    assert not any("first frame is taken" in n for n in begun.notes)
+    engine, path = engine_of(begun), shot_path(begun.shot)
+    flat = next(s for s in begun.shot.solids if s.name == "reel")
+    number = engine.geometry.solid_ids.index(flat.id)
+    found = 0
+    for frame in (1, 7, 12):
+        moment = moment_at(begun.shot, path, frame)
+        face = engine.measure(moment).face
+        mine = (face >= 0) & (engine.geometry.solid[face] == number)
+        if mine.any():
+            shown = to_display(engine.picture(moment)[..., :3])[mine] * 255
+            assert np.abs(np.median(shown, axis=0) - pictures()[frame - 1][-1, -1]).max() < 3
+            found += 1
+    assert found == 3

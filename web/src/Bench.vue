@@ -4,7 +4,8 @@ import { ElButton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { Problem } from './api/client'
-import { kindOf, useDrop } from './hand/drop'
+import { isVideo, kindOf, useDrop } from './hand/drop'
+import { plateOfFile } from './stages/plates/sources'
 import { sendHeld } from './hand/held'
 import { typing, useKeys } from './hand/keys'
 import KeyCursor from './hand/KeyCursor.vue'
@@ -95,7 +96,9 @@ useDrop(async (files) => {
     const kind = kindOf(file.name)
     const form = new FormData()
     form.append('file', file)
-    if (kind === 'picture') {
+    if (stage.value === 'plates' && isVideo(file.name) && (s.plate || s.photo)) {
+      if (!(await plateOfFile(s, s.plate?.photo ?? s.photo!.id, file))) return
+    } else if (kind === 'picture') {
       if (!(await s.change('POST', '/photos', form))) return
       s.photoId = s.shot.photos.at(-1)?.id ?? null
       go('photo')

@@ -72,4 +72,4 @@ def spread(moments: Sequence[Moment], most: int) -> list[int]:
 
 def still(view: View) -> Moment:
     """A view of the set with everything at rest."""
-    return Moment(0, view)
+    return Moment(np.nan, view)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,11 +14,20 @@ from roofline.core.plates.worked import Canvas, Worked, resampled
 from roofline.core.throw.throws import PlatePicture
 from roofline.errors import FormatError
 from roofline.formats import pictures
+from roofline.formats.clips import Clip
 from roofline.model.photo import Photo
-from roofline.model.plates import Plate
+from roofline.model.plates import CLEAR, Plate
 from roofline.model.shot import Shot
 
 Read = Callable[[str], bytes]
+
+
+@dataclass(frozen=True)
+class Files:
+    """What a shot's files hold: their bytes, and videos opened, by name."""
+
+    read: Read
+    clip: Callable[[str], Clip]
 
 
 def is_photo(plate: Plate, photo: Photo) -> bool:
@@ -30,7 +40,7 @@ def picture_key(plate: Plate, photo: Photo) -> str:
     lens = photo.camera.model_dump_json() if photo.camera is not None and is_photo(plate, photo) else ""
     tone = "" if plate.tone is None else plate.tone.model_dump_json()
     part = "" if whole_photo(plate, photo) else str(plate.canvas)
-    return f"{plate.file}:{plate.matte}:{lens}{tone}{part}"
+    return f"{plate.file}:{plate.matte}:{lens}{tone}{part}{'' if plate.still is None else f'@{plate.still}'}"
 
 
 def whole_photo(plate: Plate, photo: Photo) -> bool:
@@ -48,11 +58,19 @@ def _fits(photo: Photo, width: int, height: int) -> None:
         )
 
 
-def plate_pixels(shot: Shot, plate: Plate, read: Read) -> NDArray:
-    """A plate's stored pixels (H, W, C), straightened when it shows its photo; see `source_of` for parts and tones."""
+def plate_pixels(shot: Shot, plate: Plate, files: Files) -> NDArray:
+    """A plate's stored pixels (H, W, C), straightened when it shows its photo; see `source_of` for parts and tones.
+
+    Of a video it is the picture that the plate stands at, the first one where that is left open.
+    """
     photo = shot.photo(plate.photo)
     assert plate.file is not None
-    pixels = pictures.read(read(plate.file), f"Plate '{plate.name}'")
+    if plate.video is not None:
+        clip = files.clip(plate.file)
+        if plate.still == CLEAR:
+            return np.zeros((clip.size[1], clip.size[0], 4), np.uint8)
+        return clip.picture(plate.still or 0)
+    pixels = pictures.read(files.read(plate.file), f"Plate '{plate.name}'")
     if photo.camera is None or not is_photo(plate, photo):
         return pixels
     _fits(photo, pixels.shape[1], pixels.shape[0])
@@ -77,7 +95,7 @@ def _tone_size(plate: Plate) -> tuple[int, int]:
     return max(1, round(plate.canvas[2] * k)), max(1, round(plate.canvas[3] * k))
 
 
-def source_of(shot: Shot, plate: Plate, read: Read) -> Worked:
+def source_of(shot: Shot, plate: Plate, files: Files) -> Worked:
     """A plate's untouched source on its canvas.
 
     Of the photo's own file the canvas is a part, or reaches beyond: there its border goes on, and the matte is clear.
@@ -86,12 +104,12 @@ def source_of(shot: Shot, plate: Plate, read: Read) -> Worked:
     if plate.tone is not None:
         size = _tone_size(plate)
         return Worked(Canvas(*plate.canvas, size), toned(plate.tone, *size), None)
-    pixels = plate_pixels(shot, plate, read)
+    pixels = plate_pixels(shot, plate, files)
     alpha = _alpha_of(pixels)
     colour = np.ascontiguousarray(pixels[..., :3])
     h, w = colour.shape[:2]
     if plate.matte:
-        beside = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
+        beside = pictures.matte_of(files.read(plate.matte), f"The matte of plate '{plate.name}'")
         if beside.shape != (h, w):
             raise FormatError(f"The matte of plate '{plate.name}' is not as large as its picture.")
         alpha = beside if alpha is None else alpha * beside
@@ -110,26 +128,35 @@ def source_of(shot: Shot, plate: Plate, read: Read) -> Worked:
     return Worked(canvas, np.ascontiguousarray(colour[rows][:, columns]), inside)
 
 
-def plate_picture(shot: Shot, plate: Plate, read: Read) -> PlatePicture:
+def _opaque_size(plate: Plate, files: Files) -> tuple[int, int] | None:
+    """Width and height of what has no alpha; None of what has, or may have."""
+    assert plate.file is not None
+    if plate.video is None:
+        return pictures.opaque_size(files.read(plate.file))
+    clip = files.clip(plate.file)
+    return None if clip.alpha or plate.still == CLEAR else clip.size
+
+
+def plate_picture(shot: Shot, plate: Plate, files: Files) -> PlatePicture:
     """The pixels behind a plate without steps. Its colour is read when it is asked for, and not kept here."""
     photo = shot.photo(plate.photo)
     key = picture_key(plate, photo)
     if not whole_photo(plate, photo):
-        return picture_of(source_of(shot, plate, read), key)
+        return picture_of(source_of(shot, plate, files), key)
 
     def colour() -> NDArray[np.float32]:
-        return pictures.to_linear(plate_pixels(shot, plate, read)[..., :3])
+        return pictures.to_linear(plate_pixels(shot, plate, files)[..., :3])
 
     assert plate.file is not None
     if plate.matte:
-        matte = pictures.matte_of(read(plate.matte), f"The matte of plate '{plate.name}'")
+        matte = pictures.matte_of(files.read(plate.matte), f"The matte of plate '{plate.name}'")
         return PlatePicture((matte.shape[1], matte.shape[0]), matte, colour, key)
-    size = pictures.opaque_size(read(plate.file))
+    size = _opaque_size(plate, files)
     if size is not None:
         if is_photo(plate, photo):
             _fits(photo, *size)
         return PlatePicture(size, None, colour, key)
-    pixels = plate_pixels(shot, plate, read)
+    pixels = plate_pixels(shot, plate, files)
     return PlatePicture((pixels.shape[1], pixels.shape[0]), _alpha_of(pixels), colour, key)
 
 

@@ -6,12 +6,12 @@ import io
 import re
 from pathlib import PurePath
 
-import av
 import resvg_py
 from PIL import Image
 
 from roofline.errors import FormatError
 from roofline.formats import pictures
+from roofline.formats.clips import clip_of
 
 DRAWN = 3840  # pixels of the longer side of a drawing that nothing else gives a size
 VIDEOS = (".mp4", ".webm", ".mov", ".mkv", ".avi", ".m4v")
@@ -72,12 +72,4 @@ def _drawn(name: str, data: bytes, longest: int) -> bytes:
 
 
 def _first_frame(name: str, data: bytes) -> bytes:
-    try:
-        with av.open(io.BytesIO(data), "r") as video:
-            if not video.streams.video:
-                raise FormatError(f"{name} is a video without pictures.")
-            for frame in video.decode(video=0):
-                return pictures.png(frame.to_ndarray(format="rgb24"), 1)
-    except (av.FFmpegError, ValueError, IndexError) as error:
-        raise FormatError(f"{name} is no video that can be read: {error}.") from None
-    raise FormatError(f"{name} is a video without pictures.")
+    return pictures.png(clip_of(data, name).picture(0), 1)

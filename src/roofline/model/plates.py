@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, PrivateAttr, field_validator, model_validator
 
 from roofline.model.base import Id, Model, Name, Vec2, Vec4, give_ids
 from roofline.model.steps import ExtendStep, Grade, Step, Tone
@@ -17,13 +17,38 @@ class Outline(Model):
     feather_px: Annotated[float, Field(ge=0, le=200)] = 2.0
 
 
+CLEAR = -1  # the number of no picture of a video
+
+
+class Video(Model):
+    """How the pictures of a video run along a shot.
+
+    `first` is the frame on which its first picture stands, `rate` its pictures a second, null for the file's own times;
+    `after` says what is seen before its first and after its last picture: that picture held, the video over and over,
+    or nothing.
+    """
+
+    first: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 1
+    rate: Annotated[float, Field(gt=0, le=1000)] | None = None
+    after: Literal["hold", "loop", "clear"] = "hold"
+
+    def number(self, at: int, count: int) -> int:
+        """The picture that is seen where the one with number ``at`` would stand, of ``count``; CLEAR for none."""
+        if self.after == "loop":
+            return at % count
+        if self.after == "clear" and not 0 <= at < count:
+            return CLEAR
+        return min(max(at, 0), count - 1)
+
+
 class Plate(Model):
     """A source in its photo's straightened pixel grid, and the steps that make a plate of it.
 
     The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
     lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
     the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
-    what it is thrown on. Plates of before there were steps had one `outline`; it is read as a step.
+    what it is thrown on. Where the file is a video, `video` says how it runs. Plates of before there were steps had
+    one `outline`; it is read as a step.
     """
 
     id: Id
@@ -37,6 +62,8 @@ class Plate(Model):
     clean_of: str | None = None
     without: list[str] = []
     steps: list[Step] = []
+    video: Video | None = None
+    _still: int | None = PrivateAttr(None)
 
     @model_validator(mode="before")
     @classmethod
@@ -52,6 +79,8 @@ class Plate(Model):
     def _sourced(self) -> Plate:
         if (self.file is None) == (self.tone is None):
             raise ValueError(f"the plate '{self.name}' needs a file or a tone as its source, and one of them only")
+        if self.video is not None and self.file is None:
+            raise ValueError(f"the plate '{self.name}' runs as a video, and has no file")
         return self
 
     @field_validator("steps")
@@ -66,6 +95,21 @@ class Plate(Model):
         if value[2] <= 0 or value[3] <= 0:
             raise ValueError("a plate's canvas needs a width and a height above zero")
         return value
+
+    @property
+    def still(self) -> int | None:
+        """The number of the video's picture that this plate stands at; None while that is left open."""
+        return self._still
+
+    def standing(self, number: int | None) -> Plate:
+        """The plate at one picture of its video."""
+        out = self.model_copy()
+        out._still = number
+        return out
+
+    def makes_matte_of_picture(self) -> bool:
+        """Whether its matte comes from the colours of its picture."""
+        return any(getattr(s, "do", "") in ("colour", "hair") for outer in self.steps for s in _inner(outer))
 
     @property
     def reach(self) -> Vec4:

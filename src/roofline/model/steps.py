@@ -294,7 +294,7 @@ class Cloud(Model):
 class Tone(Model):
     """A plain source: one colour, a ramp between two, or soft cloud of them. Display values, 0…1."""
 
-    model_config = {**Model.model_config, "populate_by_name": True}
+    model_config = {**Model.model_config, "populate_by_name": True, "serialize_by_alias": True}
     start: Rgb = Field(alias="from")
     end: Rgb = Field(alias="to")
     angle_deg: float = 0.0  # of the way from one to the other: 0 to the right, 90 down

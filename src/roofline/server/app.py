@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 
 from roofline.errors import RoofLineError
 from roofline.formats.package import sentence
-from roofline.server import events, handoff, massing, move, photo, plates, shots, survey
+from roofline.server import events, handoff, massing, move, photo, plates, shots, sources, survey
 from roofline.server.routes import Routes, problem, told
 from roofline.server.site import Site
 from roofline.stages.opening import open_desk
@@ -38,7 +38,7 @@ def web_folder() -> Path:
 def make_routes(site: Site) -> Routes:
     """All routes."""
     routes = Routes()
-    for part in (shots, events, photo, survey, massing, plates, move, handoff):
+    for part in (shots, events, photo, survey, massing, plates, sources, move, handoff):
         part.add_routes(site, routes)
     return routes
 

@@ -103,10 +103,10 @@ def add_routes(site: Site, routes: Routes) -> None:
         """Make a clean plate of every surface that something stands before."""
         return job_state(clean.order_all(desk, shot_id, body.photo, body.grow_px, body.how))
 
-    @routes.add("GET", SHOT + "/plates/<plate_id>/texture", media="image/*", query={"width": Width})
-    def plate_texture(shot_id: str, plate_id: str, width: int = 4096) -> Response:
-        """A plate for the 3D view, its matte as alpha."""
-        data, mime, canvas = stepping.texture(desk, shot_id, plate_id, width)
+    @routes.add("GET", SHOT + "/plates/<plate_id>/texture", media="image/*", query={"width": Width, "frame": int})
+    def plate_texture(shot_id: str, plate_id: str, width: int = 4096, frame: int | None = None) -> Response:
+        """A plate for the 3D view, its matte as alpha; of a video, the picture of a frame, or the first."""
+        data, mime, canvas = stepping.texture(desk, shot_id, plate_id, width, frame)
         return Response(data, mimetype=mime, headers=_on(canvas, 60))
 
     _add_throws(site, routes)

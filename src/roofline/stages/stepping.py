@@ -16,6 +16,7 @@ from roofline.core.throw.throws import looked
 from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
 from roofline.formats.face_pictures import spread
+from roofline.formats.plates import plate_pixels
 from roofline.model.base import Model, Vec2, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
@@ -261,9 +262,12 @@ def _display(pixels: NDArray, matte: NDArray[np.float32] | None) -> NDArray[np.u
     return np.dstack([spread(eight, alpha > 0), alpha])
 
 
-def texture(desk: Desk, shot_id: str, plate_id: str, width: int) -> tuple[bytes, str, Vec4]:
-    """A plate for the browser's 3D view, as its throw shows it: (bytes, MIME type, canvas), its matte as alpha."""
-    shot = desk.store.load(shot_id)
+def texture(desk: Desk, shot_id: str, plate_id: str, width: int, frame: int | None = None) -> tuple[bytes, str, Vec4]:
+    """A plate for the browser's 3D view, as its throw shows it: (bytes, MIME type, canvas), its matte as alpha.
+
+    ``frame``: of a video, the picture that stands there; else its first.
+    """
+    shot = desk.engines.standing(desk.store.load(shot_id), np.nan if frame is None else frame)
     plate = plate_of(shot, plate_id)
     picture = desk.engines.picture(shot, plate)
     throw = next((t for t in shot.throws if t.plate == plate_id), None)
@@ -273,7 +277,10 @@ def texture(desk: Desk, shot_id: str, plate_id: str, width: int) -> tuple[bytes,
     clear = picture.matte is not None and bool(picture.matte.min() < 1)
 
     def made() -> bytes:
-        shown = np.asarray(to_display(picture.colour()) * 255 + 0.5, dtype=np.uint8)
+        if plate.video is not None and not plate.steps and not (throw and throw.look):
+            shown = plate_pixels(shot, plate, desk.engines.files)[..., :3]  # while it runs, every moment counts
+        else:
+            shown = np.asarray(to_display(picture.colour()) * 255 + 0.5, dtype=np.uint8)
         if picture.matte is None or not clear:
             return pictures.jpeg(smaller(shown, width), 95)
         alpha = (picture.matte * 255 + 0.5).astype(np.uint8)
@@ -288,4 +295,6 @@ def digest_of(desk: Desk, shot: Shot, plate: Plate) -> str:
     """Changes when a plate looks otherwise where it is thrown."""
     throw = next((t for t in shot.throws if t.plate == plate.id), None)
     text = desk.engines.picture_key(shot, plate) + (throw.look if throw is not None else "")
+    if plate.video is not None and plate.still is None:
+        text += plate.video.model_dump_json()
     return hashlib.sha256(text.encode()).hexdigest()[:16]

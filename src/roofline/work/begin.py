@@ -21,10 +21,10 @@ from roofline.core.survey.linked import survey_input
 from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
 from roofline.formats.layers import Layer, Layered, filled_box, flattened, inside, is_layered, layers_of
-from roofline.formats.stills import as_stills, still
+from roofline.formats.stills import as_stills, is_video, still
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo, PhotoFacts
-from roofline.model.plates import Plate, Throw
+from roofline.model.plates import Plate, Throw, Video
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption, FocalPrior, Survey
 from roofline.work.engines import Engines
@@ -35,6 +35,7 @@ Spread = Literal["parallax", "ratio", "steps"]
 BORDER = 2  # clear pixels kept around what a layer shows: its edge is then filtered, and not cut
 KNOWN = 0.001  # one sigma of a lens that is said to be known, as a share
 Told = Callable[[float, str], None]
+Films = dict[str, tuple[str, bytes]]
 
 
 @dataclass
@@ -193,8 +194,23 @@ def layer_plate(out: Begun, layer: Layer, picture: Layered, photo: str) -> Plate
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=canvas, role="foreground")
 
 
-def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = None) -> Begun:
-    """A shot of layers: a plate and a flat for each, one behind the other, the picture kept exactly."""
+def film_plate(out: Begun, layer: Layer, photo: str, film: tuple[str, bytes]) -> Plate:
+    """A layer that is a video, as a plate of all of its picture: it runs from the first frame on."""
+    ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
+    height, width = layer.pixels.shape[:2]
+    canvas = (float(layer.x), float(layer.y), float(width), float(height))
+    file = out.keep(film[1], PurePath(film[0]).suffix.lower() or ".mp4")
+    out.notes.append(f"“{layer.name}” is a video and runs from the first frame on.")
+    return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=canvas, role="foreground", video=Video())
+
+
+def from_layers(
+    files: list[tuple[str, bytes]], how: How, told: Told | None = None, films: Films | None = None
+) -> Begun:
+    """A shot of layers: a plate and a flat for each, one behind the other, the picture kept exactly.
+
+    ``films``: of layers that are videos, by name, the file that their picture was the first of.
+    """
     picture = layers_of(files)
     title = PurePath(files[0][0]).stem[:100] if len(files) == 1 else "Layers"
     out = Begun(Shot(name=title or "Layers"), notes=list(picture.notes))
@@ -212,7 +228,8 @@ def from_layers(files: list[tuple[str, bytes]], how: How, told: Told | None = No
     for n, (layer, distance) in enumerate(zip(picture.layers, distances(len(picture.layers), how), strict=True)):
         if told:
             told(0.2 + 0.6 * n / len(picture.layers), f"layer {n + 1} of {len(picture.layers)}")
-        plate = layer_plate(out, layer, picture, ident)
+        film = (films or {}).get(layer.name)
+        plate = film_plate(out, layer, ident, film) if film else layer_plate(out, layer, picture, ident)
         if plate is None:
             continue
         solid = level_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
@@ -238,9 +255,12 @@ def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) ->
         raise FormatError("No picture was given.")
     if told:
         told(0.05, "reading the pictures")
+    films = {PurePath(name).stem[:100]: (name, data) for name, data in files if is_video(data, name)}
     files, said = as_stills(files)
     several = len(files) > 1 or is_layered(files[0][1], files[0][0])
-    out = from_layers(files, how, told) if several else from_photo(*files[0], how)
+    out = from_layers(files, how, told, films) if several else from_photo(*files[0], how)
+    if several:  # what is said of videos is said already: there they run
+        said = []
     engines = Engines(lambda name: out.files[name], Kept())
     if told:
         told(0.85, "looking for a push-in that holds")

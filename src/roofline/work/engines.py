@@ -16,14 +16,15 @@ from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.massing.solids import Triangles, faces_of
 from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, looks_in_front, step_done
 from roofline.core.plates.worked import Canvas, Worked
-from roofline.core.throw.engine import Engine
+from roofline.core.throw.engine import Engine, Running
 from roofline.core.throw.geometry import Geometry, Part, geometry_of, part_of
 from roofline.core.throw.pictures import Held, Pyramid, pyramid_of, textures_of
 from roofline.core.throw.sight import sight_of
 from roofline.core.throw.throws import PlatePicture, looked, thrown, throws_of
 from roofline.formats import meshes
+from roofline.formats.clips import Clip, clip_of
 from roofline.formats.pictures import eight_bit
-from roofline.formats.plates import picture_key, picture_of, plate_picture, plate_pixels, source_of
+from roofline.formats.plates import Files, picture_key, picture_of, plate_picture, plate_pixels, source_of
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
@@ -68,6 +69,7 @@ class Engines:
         disk: Callable[[str, Callable[[], bytes]], bytes] | None = None,
     ):
         self.read, self.kept, self._ready, self.disk = read, kept, ready, disk
+        self.files = Files(read, self.clip)
 
     # ------------------------------------------------------------ keys
 
@@ -109,9 +111,19 @@ class Engines:
         """Changes whenever what the plates see does."""
         photos = {p.id: p for p in shot.photos}
         plates = [
-            [p.id, self.picture_key(shot, p), p.canvas, p.without, self._camera(photos[p.photo])] for p in shot.plates
+            [p.id, self._matte_key(shot, p), p.canvas, p.without, self._camera(photos[p.photo])] for p in shot.plates
         ]
         return digest(self.geometry_key(shot), plates, [t.model_dump(mode="json") for t in shot.throws])
+
+    def _matte_key(self, shot: Shot, plate: Plate) -> str:
+        """Changes when a plate's matte does; that of most videos stays the same while they run."""
+        stays = plate.still is not None and not self._matte_runs(plate)
+        return self.picture_key(shot, plate.standing(None) if stays else plate)
+
+    def _matte_runs(self, plate: Plate) -> bool:
+        """Whether the matte of a video may be another one on every frame."""
+        assert plate.video is not None and plate.file is not None
+        return plate.video.after == "clear" or plate.makes_matte_of_picture() or self.clip(plate.file).alpha
 
     @staticmethod
     def _camera(photo: Photo) -> str | None:
@@ -140,14 +152,32 @@ class Engines:
 
         return self.kept.get("geometry", self.geometry_key(shot), make)
 
+    def clip(self, file: str) -> Clip:
+        """A video, opened."""
+        return self.kept.get("clip", file, lambda: clip_of(self.read(file), file))
+
+    def standing(self, shot: Shot, frame: float) -> Shot:
+        """The shot with its videos at a frame; not a number: at their first pictures, for what is at rest."""
+        return shot.model_copy(update={"plates": [self._standing(shot, p, frame) for p in shot.plates]})
+
+    def _standing(self, shot: Shot, plate: Plate, frame: float) -> Plate:
+        if plate.video is None or plate.file is None:
+            return plate
+        if np.isnan(frame):
+            return plate.standing(0)
+        clip, video = self.clip(plate.file), plate.video
+        return plate.standing(video.number(clip.at((frame - video.first) / shot.delivery.fps, video.rate), len(clip)))
+
     def picture(self, shot: Shot, plate: Plate) -> PlatePicture:
         """The size and matte of a plate, and its colour on demand."""
         return self.kept.get("picture", self.picture_key(shot, plate), lambda: self._picture(shot, plate))
 
     def _picture(self, shot: Shot, plate: Plate) -> PlatePicture:
         if not plate.steps:
-            return plate_picture(shot, plate, self.read)
-        worked = self.worked(shot, plate).cropped()
+            return plate_picture(shot, plate, self.files)
+        worked = self.worked(shot, plate)
+        # a video's pictures all lie on one canvas, whatever their mattes leave of them
+        worked = worked if plate.video is not None else worked.cropped()
         return picture_of(worked, self.picture_key(shot, plate))
 
     def worked(self, shot: Shot, plate: Plate, finest: int | None = None) -> Worked:
@@ -158,7 +188,7 @@ class Engines:
         on = [s for s in plate.steps if not s.off]
         if not on:
             key = digest(picture_key(plate, shot.photo(plate.photo)), finest)
-            return self.kept.get("source", key, lambda: smaller(source_of(shot, plate, self.read), finest))
+            return self.kept.get("source", key, lambda: smaller(source_of(shot, plate, self.files), finest))
         key = self.picture_key(shot, plate, finest)
 
         def make() -> Worked:
@@ -220,7 +250,16 @@ class Engines:
             throws,
             lambda: self.kept.get("sight", self.sight_key(shot), lambda: sight_of(geometry, throws)),
             lambda: self.textures(shot),
+            self._running(shot),
         )
+
+    def _running(self, shot: Shot) -> Running | None:
+        """What of an engine follows the frame, where plates are videos; their photo's camera may be missing."""
+        ready = {t.plate for t in shot.throws if t.targets}
+        films = [p for p in shot.plates if p.video is not None and p.still is None and p.id in ready]
+        if not films:
+            return None
+        return Running(lambda frame: self.engine(self.standing(shot, frame)), any(map(self._matte_runs, films)))
 
     # ------------------------------------------------------------ photos
 
@@ -228,7 +267,7 @@ class Engines:
         """A photo's stored pixels (H, W, 3), its lens taken out. Not kept: they are large."""
         whole = (0.0, 0.0, float(photo.width or 1), float(photo.height or 1))
         plate = Plate(id="photo", name=photo.name, photo=photo.id, file=photo.file, canvas=whole)
-        return plate_pixels(shot, plate, self.read)[..., :3]
+        return plate_pixels(shot, plate, self.files)[..., :3]
 
     def grey(self, shot: Shot, photo: Photo, straight: bool) -> NDArray[np.uint8]:
         """Brightness (H, W) of a photo at its full size, as taken or straightened."""

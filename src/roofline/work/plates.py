@@ -40,7 +40,7 @@ class ShotWorld:
 
     # ------------------------------------------------------------ the set
 
-    def _bare(self) -> Engine:
+    def bare(self) -> Engine:
         """The set alone."""
         return self.engines.engine(self.shot.model_copy(update={"plates": [], "throws": []}))
 
@@ -54,7 +54,7 @@ class ShotWorld:
         centre = (seen.centre[0] - canvas.x0) * k[0], (seen.centre[1] - canvas.y0) * k[1]
         return View(*canvas.size, seen.focal * float(k[0]), centre, seen.rotation, seen.position)
 
-    def _faces(self, targets: Sequence[str], engine: Engine) -> NDArray[np.bool_]:
+    def faces(self, targets: Sequence[str], engine: Engine) -> NDArray[np.bool_]:
         """Which faces are meant, (F,)."""
         g, wanted = engine.geometry, set(targets)
         out = np.array(
@@ -80,7 +80,7 @@ class ShotWorld:
             out[top : top + n] = hit.astype(np.float32).reshape(n, FINER, w, FINER).mean((1, 3))
         return out
 
-    def _bounds(self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> tuple[slice, slice]:
+    def bounds(self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> tuple[slice, slice]:
         """Rows and columns of a canvas in which some faces (F,) can show."""
         view, (w, h), g = self._view(canvas), canvas.size, engine.geometry
         seen = (g.corners[mine[g.tri_face]].reshape(-1, 3) - view.position) @ view.rotation.T
@@ -96,14 +96,14 @@ class ShotWorld:
     ) -> Matte:
         """What is looked at where some faces can show; nothing elsewhere."""
         out = np.zeros((canvas.size[1], canvas.size[0]), np.float32)
-        ys, xs = self._bounds(canvas, engine, mine)
+        ys, xs = self.bounds(canvas, engine, mine)
         if ys.stop > ys.start and xs.stop > xs.start:
             out[ys, xs] = look(canvas.part(xs, ys))
         return out
 
     def silhouette(self, targets: Sequence[str], canvas: Canvas) -> Matte:
-        engine = self._bare()
-        g, mine = engine.geometry, self._faces(targets, engine)
+        engine = self.bare()
+        g, mine = engine.geometry, self.faces(targets, engine)
         away = np.isin(g.solid, [i for i, s in enumerate(g.solid_ids) if s in self.own.without])
         drawn = mine | ~(g.cutout | away)
 
@@ -113,8 +113,8 @@ class ShotWorld:
         return self._where_seen(canvas, engine, mine, look)
 
     def in_front(self, targets: Sequence[str], canvas: Canvas) -> Matte:
-        engine = self._bare()
-        mine = self._faces(targets, engine)
+        engine = self.bare()
+        mine = self.faces(targets, engine)
         return self._where_seen(canvas, engine, mine, lambda part: self._before(targets, part, engine, mine))
 
     def _before(self, targets: Sequence[str], canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> Matte:
@@ -125,7 +125,7 @@ class ShotWorld:
         for solid in self.shot.solids:
             if not isinstance(solid, Flat) or solid.id in targets:
                 continue
-            quad = self._shares(canvas, engine, hidden, mine, mine | self._faces([solid.id], engine))
+            quad = self._shares(canvas, engine, hidden, mine, mine | self.faces([solid.id], engine))
             if quad.any():
                 out = np.maximum(out, quad * self._cut(solid.id, canvas))
         return out
@@ -142,10 +142,10 @@ class ShotWorld:
         return np.max([np.clip(resampled(w.full_matte, w.canvas, canvas), 0, 1) for w in found], axis=0)
 
     def depth(self, canvas: Canvas) -> NDArray[np.float32]:
-        return self._bare().depth(still(self._view(canvas)))
+        return self.bare().depth(still(self._view(canvas)))
 
     def face(self, name: str, canvas: Canvas) -> Face:
-        g, view = self._bare().geometry, self._view(canvas)
+        g, view = self.bare().geometry, self._view(canvas)
         if name not in g.names:
             raise PlateError(f"There is no face '{name}' in the set; faces are named solid/face.")
         f = g.names.index(name)

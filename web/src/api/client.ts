@@ -81,8 +81,8 @@ export function call<T>(method: string, path: string, body?: unknown): Promise<T
 
 /** A plate's picture for the screen, by address. It is named after its files, so that a browser may keep it. */
 /** A plate as it is thrown, `of` what names its looks now (`ShotState.pictures`). */
-export const textureOf = (shot: string, plate: string, width: number, of: string) =>
-  `/api/shots/${shot}/plates/${plate}/texture?width=${width}&of=${of}`
+export const textureOf = (shot: string, plate: string, width: number, of: string, frame?: number) =>
+  `/api/shots/${shot}/plates/${plate}/texture?width=${width}&of=${of}${frame === undefined ? '' : `&frame=${frame}`}`
 /** A plate, or its matte, on its whole canvas; as it is after a step, if one is named. */
 export const lookOf = (shot: string, plate: string, shown: 'plate' | 'matte', of: string, until: string | null) =>
   `/api/shots/${shot}/plates/${plate}/look?width=1800&shown=${shown}&of=${of}${until ? `&until=${until}` : ''}`

@@ -932,6 +932,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a plate of a picture or a video, in a photo's pixel grid. */
+        post: operations["plate_of_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/new": {
         parameters: {
             query?: never;
@@ -1035,6 +1052,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lay a plate's source elsewhere in its photo, by a canvas or over a surface. */
+        put: operations["place_plate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/squared": {
         parameters: {
             query?: never;
@@ -1088,6 +1122,23 @@ export interface paths {
         patch: operations["switch_step"];
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}/depth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a depth step go by a picture that is brought. */
+        post: operations["bring_depth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}/strokes": {
         parameters: {
             query?: never;
@@ -1129,7 +1180,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A plate for the 3D view, its matte as alpha. */
+        /** A plate for the 3D view, its matte as alpha; of a video, the picture of a frame, or the first. */
         get: operations["plate_texture"];
         put?: never;
         post?: never;
@@ -1156,6 +1207,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/tone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a plate that is a tone another one. */
+        put: operations["change_tone"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/try": {
         parameters: {
             query?: never;
@@ -1167,6 +1235,24 @@ export interface paths {
         put?: never;
         /** A plate as it would be with other steps; nothing is kept. */
         post: operations["plate_tried"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/video": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the video of a plate has. */
+        get: operations["video_facts"];
+        /** Say how a plate's video runs along the shot. */
+        put: operations["run_video"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2034,6 +2120,24 @@ export interface components {
             files: number;
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * ClipFacts
+         * @description What a video file has.
+         */
+        ClipFacts: {
+            /** Alpha */
+            alpha: boolean;
+            /** Height */
+            height: number;
+            /** Pictures */
+            pictures: number;
+            /** Rate */
+            rate: number;
+            /** Seconds */
+            seconds: number;
+            /** Width */
+            width: number;
         };
         /** CloneStep */
         CloneStep: {
@@ -4650,13 +4754,35 @@ export interface components {
             solid: string;
         };
         /**
+         * Placed
+         * @description Where a plate's source lies in its photo: a canvas, or so that it covers a surface.
+         */
+        Placed: {
+            /**
+             * Canvas
+             * @default null
+             */
+            canvas: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Over
+             * @default null
+             */
+            over: string | null;
+        };
+        /**
          * Plate
          * @description A source in its photo's straightened pixel grid, and the steps that make a plate of it.
          *
          *     The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
          *     lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
          *     the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
-         *     what it is thrown on. Plates of before there were steps had one `outline`; it is read as a step.
+         *     what it is thrown on. Where the file is a video, `video` says how it runs. Plates of before there were steps had
+         *     one `outline`; it is read as a step.
          */
         Plate: {
             /** Canvas */
@@ -4700,6 +4826,8 @@ export interface components {
             steps: (components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"])[];
             /** @default null */
             tone: components["schemas"]["Tone"] | null;
+            /** @default null */
+            video: components["schemas"]["Video"] | null;
             /**
              * Without
              * @default []
@@ -5956,6 +6084,32 @@ export interface components {
             /** Problem */
             problem: string | null;
             result: components["schemas"]["SurveyResult"] | null;
+        };
+        /**
+         * Video
+         * @description How the pictures of a video run along a shot.
+         *
+         *     `first` is the frame on which its first picture stands, `rate` its pictures a second, null for the file's own times;
+         *     `after` says what is seen before its first and after its last picture: that picture held, the video over and over,
+         *     or nothing.
+         */
+        Video: {
+            /**
+             * After
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "loop" | "clear";
+            /**
+             * First
+             * @default 1
+             */
+            first: number;
+            /**
+             * Rate
+             * @default null
+             */
+            rate: number | null;
         };
         /**
          * Wall
@@ -8263,6 +8417,46 @@ export interface operations {
             };
         };
     };
+    plate_of_file: {
+        parameters: {
+            query?: {
+                photo?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     make_plate: {
         parameters: {
             query?: never;
@@ -8515,6 +8709,42 @@ export interface operations {
             };
         };
     };
+    place_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Placed"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     face_squared: {
         parameters: {
             query?: {
@@ -8693,6 +8923,46 @@ export interface operations {
             };
         };
     };
+    bring_depth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+                step_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     draw_stroke: {
         parameters: {
             query?: never;
@@ -8768,6 +9038,7 @@ export interface operations {
         parameters: {
             query?: {
                 width?: number;
+                frame?: number;
             };
             header?: never;
             path: {
@@ -8832,6 +9103,42 @@ export interface operations {
             };
         };
     };
+    change_tone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tone"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plate_tried: {
         parameters: {
             query?: {
@@ -8858,6 +9165,74 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    video_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipFacts"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_video: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Video"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
                 };
             };
             /** @description Refused, with the reason */

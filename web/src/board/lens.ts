@@ -73,3 +73,35 @@ export function poseMatrix(moved: Moved | undefined): three.Matrix4 {
   const row = (i: number) => [k * r[i][0], k * r[i][1], k * r[i][2], t[i]] as const
   return m.set(...row(0), ...row(1), ...row(2), 0, 0, 0, 1)
 }
+
+/** World → the plate's canvas, homogeneous: x and y run 0…1 over it from the top left, z is the depth. */
+export function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
+  const [x0, y0, w, h] = canvas
+  const r = view.rotation
+  const rows = [0, 1, 2].map((i) => [
+    r[i][0],
+    r[i][1],
+    r[i][2],
+    -(r[i][0] * view.position[0] + r[i][1] * view.position[1] + r[i][2] * view.position[2]),
+  ])
+  const u = rows[0].map((_, j) => (view.focal * rows[0][j] + (view.centre[0] - x0) * rows[2][j]) / w)
+  const v = rows[0].map((_, j) => (view.focal * rows[1][j] + (view.centre[1] - y0) * rows[2][j]) / h)
+  return new three.Matrix4().set(
+    u[0],
+    u[1],
+    u[2],
+    u[3],
+    v[0],
+    v[1],
+    v[2],
+    v[3],
+    rows[2][0],
+    rows[2][1],
+    rows[2][2],
+    rows[2][3],
+    0,
+    0,
+    0,
+    1,
+  )
+}

@@ -6,50 +6,21 @@
 import * as three from 'three'
 import { textureOf, type ShotState, type Throw, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
-import { lens, poseMatrix, raysOf, type Moved } from './lens'
+import { lens, plateMatrix, poseMatrix, raysOf, type Moved } from './lens'
 import { addTriangles, addFace, geometryOf, type Group } from './faces'
 import { LinearScreen } from './linearScreen'
+import { ahead, Running, type Film } from './running'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
 
 const RASTER = 2048
+const RUNNING = 1280 // pixels that a video's pictures are wide here
+const AHEAD = 24 // frames
 export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader may read
 
 /** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
 export interface Looks {
   shaded?: boolean
   hide?: boolean
-}
-
-/** World → the plate's canvas, homogeneous: x and y run 0…1 over it from the top left, z is the depth. */
-function plateMatrix(view: View, canvas: number[]): three.Matrix4 {
-  const [x0, y0, w, h] = canvas
-  const r = view.rotation
-  const rows = [0, 1, 2].map((i) => [
-    r[i][0],
-    r[i][1],
-    r[i][2],
-    -(r[i][0] * view.position[0] + r[i][1] * view.position[1] + r[i][2] * view.position[2]),
-  ])
-  const u = rows[0].map((_, j) => (view.focal * rows[0][j] + (view.centre[0] - x0) * rows[2][j]) / w)
-  const v = rows[0].map((_, j) => (view.focal * rows[1][j] + (view.centre[1] - y0) * rows[2][j]) / h)
-  return new three.Matrix4().set(
-    u[0],
-    u[1],
-    u[2],
-    u[3],
-    v[0],
-    v[1],
-    v[2],
-    v[3],
-    rows[2][0],
-    rows[2][1],
-    rows[2][2],
-    rows[2][3],
-    0,
-    0,
-    0,
-    1,
-  )
 }
 
 interface Piece {
@@ -71,6 +42,14 @@ export class Thrown {
   /** Whether light is drawn, and not display values. */
   private lit = { value: 0 }
   private screen = new LinearScreen()
+  private films: Film[] = []
+  private shot = ''
+  private running = new Running(
+    (film, frame) => this.pictureOf(film, frame),
+    (frame) => this.arrived?.(frame),
+  )
+  /** Told the frame of which a video's picture has come. */
+  arrived: ((frame: number) => void) | null = null
   ready = false
   /** Why a plate is not drawn. */
   private failed: string | null = null
@@ -97,6 +76,7 @@ export class Thrown {
   async set(state: ShotState, looks: Looks = {}): Promise<void> {
     const round = ++this.round
     const { shot } = state
+    this.shot = state.id
     const cameras = new Map(shot.photos.filter((p) => p.camera?.position).map((p) => [p.id, p.camera!]))
     const plates = shot.plates.filter((p) => cameras.has(p.photo))
     const wanted = looks.shaded
@@ -105,11 +85,12 @@ export class Thrown {
     this.failed = null
     const brought = shot.solids.flatMap((x) => (x.kind === 'imported' ? [x] : []))
     await Promise.all([
-      ...wanted.map((p) => this.load(state.id, p.id, state.pictures[p.id] ?? '', p.canvas)),
+      ...wanted.map((p) => this.load(p.id, state.pictures[p.id] ?? '', p.canvas, !!p.video)),
       ...brought.map((x) => this.bring(state.id, x.id, x.file)),
     ])
     if (round !== this.round) return
     const used = wanted.filter((p) => this.textures.has(p.id))
+    this.films = used.filter((p) => p.video).map((p) => ({ plate: p.id, key: state.pictures[p.id] ?? '' }))
     this.clear()
     this.beyond = []
     const groups: Group[] = []
@@ -237,10 +218,33 @@ export class Thrown {
     if (response.ok) this.brought.set(file, new Float32Array(await response.arrayBuffer()))
   }
 
-  private async load(shot: string, plate: string, key: string, whole: number[]) {
+  /** Show videos as they are at a frame, as far as their pictures are there; the next ones are got ahead. */
+  show(frame: number, first: number, last: number, playing: boolean): boolean {
+    if (!this.films.length) return true
+    this.running.want(this.films, ahead(frame, playing ? AHEAD : 0, first, last))
+    let all = true
+    for (const film of this.films) {
+      const picture = this.running.at(film, frame)
+      const texture = this.textures.get(film.plate)?.texture
+      if (!picture || !texture) all = false
+      else if (texture.image !== picture) {
+        texture.image = picture as unknown as HTMLImageElement
+        texture.needsUpdate = true
+      }
+    }
+    return all
+  }
+
+  private async pictureOf(film: Film, frame: number) {
+    const response = await fetch(textureOf(this.shot, film.plate, RUNNING, film.key, frame))
+    if (!response.ok) throw new Error(`no picture of ${film.plate}`)
+    return createImageBitmap(await response.blob(), { premultiplyAlpha: 'none', colorSpaceConversion: 'none' })
+  }
+
+  private async load(plate: string, key: string, whole: number[], runs: boolean) {
     if (key && this.textures.get(plate)?.key === key) return
-    const width = Math.min(4096, this.renderer.capabilities.maxTextureSize)
-    const response = await fetch(textureOf(shot, plate, width, key))
+    const width = runs ? RUNNING : Math.min(4096, this.renderer.capabilities.maxTextureSize)
+    const response = await fetch(textureOf(this.shot, plate, width, key))
     if (!response.ok) {
       const problem = (await response.json().catch(() => ({}))) as { detail?: string }
       this.failed = problem.detail ?? 'A plate could not be worked out.'
@@ -358,6 +362,8 @@ export class Thrown {
 
   dispose() {
     this.round++
+    this.arrived = null
+    this.running.clear()
     this.clear()
     this.textures.forEach((t) => t.texture.dispose())
     this.screen.dispose()

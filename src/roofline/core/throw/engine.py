@@ -62,6 +62,15 @@ def limits_of(geometry: Geometry, limits: Limits) -> Array:
     return out
 
 
+@dataclass(frozen=True)
+class Running:
+    """What of an engine follows the frame, since plates are videos: the engine of a frame, and whether mattes change
+    with it; where they do not, measures are the same on every frame."""
+
+    engine: Callable[[float], Engine]
+    mattes: bool
+
+
 class Engine:
     """Measures and pictures of one set. Sight and pictures are worked out when they are first needed.
 
@@ -71,6 +80,8 @@ class Engine:
         The set, and what is thrown on it.
     sight, textures
         Called once each, when the plates' visibility and their colours are first needed.
+    running
+        Where plates are videos.
     """
 
     def __init__(
@@ -79,9 +90,10 @@ class Engine:
         throws: Throws,
         sight: Callable[[], Sight],
         textures: Callable[[], Held],
+        running: Running | None = None,
     ):
         self.geometry, self.throws = geometry, throws
-        self._sight, self._textures = sight, textures
+        self._sight, self._textures, self.running = sight, textures, running
 
     @cached_property
     def sight(self) -> Sight:
@@ -117,6 +129,8 @@ class Engine:
         Through a piece that fades what lies behind is seen as well: the worse of the two verdicts counts, with its
         surface.
         """
+        if self.running and self.running.mattes:
+            return self.running.engine(moment.frame).measure(moment, limits)
         view = moment.view
         got = Measures(*m.measure(self.cast(moment, limits), self.sight.shadows, view.width, view.height))
         if all(pose.opacity == 1 for pose in moment.poses.values()):
@@ -179,6 +193,8 @@ class Engine:
 
     def probe(self, moment: Moment, pixel: tuple[float, float], limits: Array | None = None) -> ProbeReport:
         """The whole story of a continuous pixel of a view."""
+        if self.running and self.running.mattes:
+            return self.running.engine(moment.frame).probe(moment, pixel, limits)
         x, y = pixel
         view = moment.view
         centre = (view.centre[0] - x + 0.5, view.centre[1] - y + 0.5)
@@ -221,6 +237,8 @@ class Engine:
 
     def picture(self, moment: Moment) -> NDArray[np.float32]:
         """Picture (H, W, 4): linear light, premultiplied; transparent where there is nothing to show."""
+        if self.running:
+            return self.running.engine(moment.frame).picture(moment)
         fine = moment.resized(moment.view.width * 2, moment.view.height * 2)
         q = self.geometry.pieces
         cut = self.geometry.cutout[q.face]

@@ -58,8 +58,10 @@ const view = computed(() =>
 function render() {
   if (!thrown?.ready || !view.value || box.value.w < 17) return
   const ratio = window.devicePixelRatio || 1
+  const runs = thrown.show(s.frame, s.state!.first_frame, s.state!.last_frame, playing.value)
   thrown.render(view.value, Math.round(box.value.w * ratio), Math.round(box.value.h * ratio), at.value?.moved)
-  Object.assign(gl.value!.dataset, { frame: String(s.frame), moved: String(at.value?.moved?.length ?? 0) })
+  const moved = String(at.value?.moved?.length ?? 0)
+  Object.assign(gl.value!.dataset, { frame: String(s.frame), moved, running: runs ? String(s.frame) : '' })
 }
 async function rebuild() {
   if (!thrown || !s.state) return
@@ -75,6 +77,7 @@ onMounted(() => {
   if (!gl.value) return
   try {
     thrown = new Thrown(gl.value)
+    thrown.arrived = (frame) => frame === s.frame && requestAnimationFrame(render)
   } catch {
     s.problem = 'This browser cannot draw in 3D (WebGL 2 is missing); verdicts and rendering work all the same.'
     return

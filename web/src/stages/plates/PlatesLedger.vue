@@ -7,6 +7,8 @@ import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import { drawing, feather, grow, loopOf, remove, rename } from './outline'
 import PlateTag from './PlateTag.vue'
+import SourceFields from './SourceFields.vue'
+import { DARK, plateOfFile } from './sources'
 import SquaredUp from './SquaredUp.vue'
 import StepList from './StepList.vue'
 import { HOWS, openStep, reach, upToHere } from './steps'
@@ -43,11 +45,18 @@ function startDrawing() {
   drawing.value = []
   s.plateId = null
 }
-/** A plate over the whole photo, its matte still to be made. */
-async function startPlate() {
+/** A plate over the whole photo, its matte still to be made; or a plain tone there. */
+async function startPlate(tone?: typeof DARK) {
   const there = new Set(s.shot.plates.map((p) => p.id))
-  if (await s.change('POST', '/plates/new', { photo: photo.value!.id }))
+  if (await s.change('POST', '/plates/new', { photo: photo.value!.id, ...(tone ? { tone } : {}) }))
     s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? null
+}
+const file = ref<HTMLInputElement>()
+function bringFile(event: Event) {
+  const input = event.target as HTMLInputElement
+  const chosen = input.files?.[0]
+  if (chosen) void plateOfFile(s, photo.value!.id, chosen)
+  input.value = ''
 }
 const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, how: how.value })
 </script>
@@ -90,7 +99,17 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
           Outline a foreground piece
         </ElButton>
         <ElButton v-else @click="drawing = null">Give up the outline</ElButton>
-        <ElButton v-if="!drawing" :disabled="!photo" @click="startPlate">A plate of the photo</ElButton>
+        <ElButton v-if="!drawing" :disabled="!photo" @click="startPlate()">A plate of the photo</ElButton>
+        <ElButton v-if="!drawing" :disabled="!photo" data-of-file @click="file?.click()">A picture or a video</ElButton>
+        <ElButton v-if="!drawing" :disabled="!photo" data-tone @click="startPlate(DARK)">A plain tone</ElButton>
+        <input
+          ref="file"
+          type="file"
+          hidden
+          accept="image/*,video/*,.exr,.tif,.tiff,.mkv,.svg"
+          data-plate-file
+          @change="bringFile"
+        />
       </div>
       <NumberField
         v-if="drawing"
@@ -111,6 +130,7 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
         {{ reach(s.plate)[2] }} × {{ reach(s.plate)[3] }} px at {{ reach(s.plate)[0] }}, {{ reach(s.plate)[1] }}
       </p>
     </section>
+    <SourceFields v-if="s.plate" :key="`source-${s.plate.id}`" :plate="s.plate" />
     <StepList v-if="s.plate" :key="s.plate.id" :plate="s.plate" />
 
     <SquaredUp v-if="s.plate" :plate="s.plate" />

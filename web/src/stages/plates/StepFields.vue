@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import type { Plate } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import DepthPicture from './DepthPicture.vue'
 import { facesOf } from './faces'
 import { drawing, loopOf } from './outline'
 import {
@@ -84,6 +85,7 @@ function takeBack() {
       >
       <ElButton @click="((loopOf = step.id), (drawing = []))">Draw another loop</ElButton>
     </template>
+    <DepthPicture v-if="step.do === 'depth'" :plate="plate" :step="step" />
     <ElSelect
       v-if="step.do === 'silhouette'"
       :model-value="step.targets"
