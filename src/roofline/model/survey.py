@@ -62,13 +62,17 @@ class Assumption(Model):
 
 
 class Length(Model):
-    """A tape: a known length from pixel a (on the ground) to pixel b along one direction."""
+    """A tape: a known length from pixel a (on the ground) to pixel b along one direction.
+
+    ``sigma_m``: how well the length is known, one sigma; null: exactly.
+    """
 
     id: ItemId = ""
     a: Vec2
     b: Vec2
     direction: Family
     metres: float
+    sigma_m: Annotated[float, Field(gt=0, le=1000)] | None = None
 
 
 class Survey(Model):

@@ -3884,6 +3884,8 @@ export interface components {
         /**
          * Length
          * @description A tape: a known length from pixel a (on the ground) to pixel b along one direction.
+         *
+         *     ``sigma_m``: how well the length is known, one sigma; null: exactly.
          */
         Length: {
             /** A */
@@ -3908,6 +3910,11 @@ export interface components {
             id: string;
             /** Metres */
             metres: number;
+            /**
+             * Sigma M
+             * @default null
+             */
+            sigma_m: number | null;
         };
         /**
          * Limits

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Literal
+from collections.abc import Callable, Iterator
+from functools import partial
+from itertools import product
+from typing import Any, Literal
 
 import numpy as np
 
@@ -14,7 +16,7 @@ from roofline.core.survey.state import Lens, State
 from roofline.core.survey.system import System
 from roofline.errors import SurveyError
 from roofline.model.base import Vec2
-from roofline.model.survey import SurveyInput, SurveyResult
+from roofline.model.survey import Length, SurveyInput, SurveyResult
 
 Plane = Literal["ground", "front", "side", "ceiling"]
 NORMAL = {"ground": 1, "ceiling": 1, "front": 2, "side": 0}  # the axis that a plane is square to
@@ -43,8 +45,8 @@ def measure(
 ) -> tuple[float, float]:
     """Metres between two pixels' points on a plane `level` metres from the datum, and one sigma.
 
-    The sigma has three parts: the camera's, by its covariance; the scale's, by the tapes' ends being clicked no better
-    than an edge; and the two ends' own, clicked as well as an edge.
+    The sigma has three parts: the camera's, by its covariance; the scale's, by the tapes' sigmas and their ends being
+    clicked no better than an edge; and the two ends' own, clicked as well as an edge.
 
     Raises
     ------
@@ -88,26 +90,34 @@ def measure(
                 h,
             )
     variance = float(rows @ covariance @ rows)
-    sigma = given.edge_sigma_px
-    for end in range(2):
-        for k in range(2):
-            step = np.zeros((2, 2))
-            step[end, k] = 1.0
-
-            def drawn(d: float, step: Array = step) -> float:
-                return length(state, given, ends + d * step)
-
-            variance += (sigma * slope(drawn, 0.05)) ** 2
-    for n in range(len(given.lengths)):
-        for end_name in ("a", "b"):
-            for k in range(2):
-
-                def shifted(d: float, n: int = n, end_name: str = end_name, k: int = k) -> float:
-                    lengths = list(given.lengths)
-                    at = list(getattr(lengths[n], end_name))
-                    at[k] += d
-                    lengths[n] = lengths[n].model_copy(update={end_name: tuple(at)})
-                    return length(state, given.model_copy(update={"lengths": lengths}), ends)
-
-                variance += (sigma * slope(shifted, 0.05)) ** 2
+    for change, sigma, h in _uncertain(given, ends):
+        variance += (sigma * slope(lambda d, c=change: length(state, *c(d)), h)) ** 2  # type: ignore[misc]
     return metres, float(np.sqrt(variance))
+
+
+Change = Callable[[float], tuple[SurveyInput, Array]]
+
+
+def _uncertain(given: SurveyInput, ends: Array) -> Iterator[tuple[Change, float, float]]:
+    """What was drawn or typed with an error: how it differs by an amount, one sigma, and a small step of it."""
+    clicked = given.edge_sigma_px
+    for end, k in product(range(2), range(2)):
+        step = np.zeros((2, 2))
+        step[end, k] = 1.0
+        yield lambda d, step=step: (given, ends + d * step), clicked, 0.05  # type: ignore[misc]
+    for n, tape in enumerate(given.lengths):
+
+        def with_tape(n: int = n, **what: object) -> tuple[SurveyInput, Array]:
+            lengths = [t.model_copy(update=what) if i == n else t for i, t in enumerate(given.lengths)]
+            return given.model_copy(update={"lengths": lengths}), ends
+
+        def moved(d: float, end: str, k: int, tape: Length = tape, put: Any = with_tape) -> tuple[SurveyInput, Array]:
+            at = list(getattr(tape, end))
+            at[k] += d
+            return put(**{end: tuple(at)})  # type: ignore[no-any-return]
+
+        for end_name, k in product(("a", "b"), range(2)):
+            yield partial(moved, end=end_name, k=k), clicked, 0.05
+        if tape.sigma_m is not None:
+            metres = tape.metres
+            yield lambda d, m=metres, put=with_tape: put(metres=m + d), tape.sigma_m, 1e-4 * metres  # type: ignore[misc]

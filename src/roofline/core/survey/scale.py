@@ -73,6 +73,16 @@ def others(heights: Array, one: int) -> float:
     return float(np.exp(np.mean(np.log(rest))))
 
 
+def _variances(given: SurveyInput) -> Array:
+    """Relative variance of every tape, of which weights are made: by its own sigma, and its ends clicked as well as an
+    edge. Where none has a sigma they count alike."""
+    if all(t.sigma_m is None for t in given.lengths):
+        return np.ones(len(given.lengths))
+    long = np.array([np.hypot(t.a[0] - t.b[0], t.a[1] - t.b[1]) for t in given.lengths])
+    own = np.array([(t.sigma_m or 0.0) / t.metres for t in given.lengths])
+    return np.asarray(own**2 + 2 * (given.edge_sigma_px / long) ** 2)
+
+
 def place(given: SurveyInput, camera: Camera) -> Placed:
     """Position of a camera of known rotation, from tapes or camera height, and the datum."""
     if given.camera_height_m is not None and given.camera_height_m <= 0:
@@ -95,19 +105,23 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
     if given.lengths:
         units = np.array([max(tape_length(unit, tape, camera), 1e-12) for tape in given.lengths])
         metres = np.array([tape.metres for tape in given.lengths])
-        # the height that makes the tapes' relative misses least in the sum of squares
-        by_tape = float(np.exp(np.mean(np.log(metres / units))))
+        # the height that makes the tapes' relative misses least in the sum of squares, each by what is known of it
+        variance = _variances(given)
+        by_tape = float(np.exp(np.average(np.log(metres / units), weights=1 / variance)))
         off = units * by_tape - metres
         out.tapes = [TapeReport(solved_m=float(m + d), off_m=float(d)) for m, d in zip(metres, off, strict=True)]
         spread = float((metres / units).max() / (metres / units).min())
-        if spread > CONTRADICTION:
-            worst = int(np.argmax(np.abs(np.log(metres / units / by_tape))))
+        misses = np.log(metres / units / by_tape)
+        # of tapes that are known roughly, what lies within that is no contradiction
+        beyond = any(t.sigma_m is None for t in given.lengths) or bool((misses**2 > 9 * variance).any())
+        if spread > CONTRADICTION and beyond:
+            worst = int(np.argmax(misses**2 / variance))
             raise SurveyError(
                 f"The tapes contradict each other: by the others, tape {worst + 1} is "
                 f"{units[worst] * others(metres / units, worst):.2f} m long, not {metres[worst]:g} m. "
                 "Check its length, its ends and its direction, or remove it."
             )
-        if spread > 1.05:
+        if spread > 1.05 and beyond:
             out.warnings.append(f"The tapes disagree by {100 * (spread - 1):.0f} %: check their lengths and ends.")
         if height is not None and not 0.95 < by_tape / height < 1.05:
             out.warnings.append(

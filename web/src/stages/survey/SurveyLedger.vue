@@ -245,6 +245,16 @@ function exchange() {
           :digits="3"
           @change="setTape(t.id, $event)"
         />
+        <NumberField
+          label="Known to ±"
+          :model-value="t.sigma_m ?? null"
+          unit="m"
+          :digits="3"
+          :min="0.0001"
+          :max="1000"
+          empty="exactly"
+          @change="setTape(t.id, t.metres, $event)"
+        />
         <ElButton class="plain" :aria-label="`Remove tape ${i + 1}`" @click="dropTape(t.id)">Remove</ElButton>
         <span v-if="survey.lengths.length > 1 && r?.tapes[i]" class="figure quiet solved"
           >solved {{ r.tapes[i].solved_m.toFixed(3) }} m, off by {{ r.tapes[i].off_m.toFixed(3) }} m</span

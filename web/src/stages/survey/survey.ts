@@ -146,11 +146,12 @@ export function useSurvey() {
       return { ...change, edges }
     })
   }
-  async function setTape(id: string, metres: number | null) {
+  async function setTape(id: string, metres: number | null, sigma?: number | null) {
     const next = copy()
     const tape = next.lengths.find((t) => t.id === id)
     if (!tape || metres === null) return false
     tape.metres = metres
+    if (sigma !== undefined) tape.sigma_m = sigma
     return await keep(next, 'Change a tape')
   }
   const { measuring, measuredText, measure } = useMeasuring(show)

@@ -123,7 +123,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     const next = copy()
     const { id, a, b } = drawing
     const family = familyOf(tool.value)
-    if (tool.value === 'tape') next.lengths.push({ id, a, b, direction: tapeDirection(a, b), metres: 1 })
+    if (tool.value === 'tape') next.lengths.push({ id, a, b, direction: tapeDirection(a, b), metres: 1, sigma_m: null })
     else if (tool.value === 'horizon') setHorizon(next, [a, b])
     else if (family !== undefined) next.edges.push({ id, family, points: [a, b] })
     return next
