@@ -41,7 +41,7 @@ def changes(count: int = 40) -> str:
 
     def tape(ident: str) -> dict[str, Any]:
         a, b = _listed(rng.integers(0, 900, (2, 2)))
-        return {"id": ident, "a": a, "b": b, "direction": "rise", "metres": float(rng.integers(1, 9))}
+        return {"id": ident, "a": a, "b": b, "direction": "rise", "metres": float(rng.integers(1, 9)), "sigma_m": None}
 
     def items(there: list[dict[str, Any]], new: Any, field: str) -> dict[str, Any]:
         picked = [x["id"] for x in there if rng.random() < 0.6]

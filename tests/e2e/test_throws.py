@@ -77,3 +77,25 @@ def test_the_map_of_plates_says_what_the_probe_says(page, halt):
     assert len(given) > 1
     page.locator("[data-overlay]").click()  # one or the other
     expect(page.locator("[data-giving] input")).not_to_be_checked()
+
+
+def test_a_seam_is_set_by_hand_and_seen(page, halt):
+    """The trolley's clean plate fades into the photo around it: the browser's picture of it gets a soft border."""
+    page.goto(f"/shot/{halt}/plates")
+    row = page.locator("[data-throw=from-the-hut]")
+    row.get_by_role("button").first.click()
+    row.get_by_label("Seam over").fill("60")
+    row.get_by_label("Seam over").press("Enter")
+    row.get_by_text("Along the least visible cut").click()
+
+    def seam():
+        return next(t for t in state(page, halt)["shot"]["throws"] if t["plate"] == "from-the-hut")["seam"]
+
+    until(lambda: seam() == {"px": 60, "along": "least"})
+    row.get_by_text("Along the least visible cut").click()
+    until(lambda: seam() == {"px": 60, "along": "width"})
+    row.get_by_label("Seam over").fill("")
+    row.get_by_label("Seam over").press("Enter")
+    until(lambda: seam() is None)
+    page.keyboard.press("Control+z")
+    until(lambda: seam() == {"px": 60, "along": "width"})

@@ -156,6 +156,14 @@ def with_step_files(plate: Plate, renamed: Any) -> Plate:
     return plate
 
 
+class Seam(Model):
+    """Where a throw ends on a surface and others go on: faded over so many photo pixels, or ended within them along the
+    line on which the two differ least."""
+
+    px: Annotated[float, Field(gt=0, le=2000)]
+    along: Literal["width", "least"] = "width"
+
+
 class Throw(Model):
     """A plate cast from its camera onto surfaces (`solid` or `solid/face`)."""
 
@@ -165,12 +173,15 @@ class Throw(Model):
     opacity: Annotated[float, Field(ge=0, le=1)] = 1.0
     grade: Grade | None = None
     first_on: list[str] = []  # of its targets: there it is tried before those that stand earlier in the list
+    seam: Seam | None = None
 
     @property
     def look(self) -> str:
         """What it changes of its plate's picture; empty: nothing. Throws of one plate may look different."""
         grade = None if self.grade is None or self.grade == Grade() else self.grade.model_dump_json()
-        return "" if grade is None and self.opacity == 1 else f"{self.opacity}:{grade}"
+        if grade is None and self.opacity == 1 and self.seam is None:
+            return ""
+        return f"{self.opacity}:{grade}" + (f":{self.seam.model_dump_json()}" if self.seam else "")
 
 
 class ThrowChange(Model):
@@ -183,4 +194,6 @@ class ThrowChange(Model):
     grade: Grade | None = None
     ungraded: bool = False  # takes the grade off
     first_on: list[str] | None = None
+    seam: Seam | None = None
+    unseamed: bool = False  # takes the seam away
     place: Annotated[int, Field(ge=0)] | None = None  # in the order in which throws are tried

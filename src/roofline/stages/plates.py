@@ -175,7 +175,9 @@ def change_throw(desk: Desk, shot_id: str, plate_id: str, what: ThrowChange) -> 
         opacity = old.opacity if what.opacity is None else what.opacity
         grade = None if what.ungraded else (what.grade or old.grade)
         first = [t for t in (old.first_on if what.first_on is None else what.first_on) if _reached(t, targets)]
-        changed = {"targets": targets, "occlusion": occlusion, "opacity": opacity, "grade": grade, "first_on": first}
+        seam = None if what.unseamed else (what.seam or old.seam)
+        looks = {"opacity": opacity, "grade": grade, "seam": seam}
+        changed = {"targets": targets, "occlusion": occlusion, "first_on": first, **looks}
         throws[at] = old.model_copy(update=changed)
         if what.place is not None:
             throws.insert(min(what.place, len(throws) - 1), throws.pop(at))

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from roofline.core.light import to_display
 from roofline.core.plates.steps import noted
-from roofline.core.throw.throws import looked
 from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
 from roofline.formats.face_pictures import spread
@@ -272,7 +271,7 @@ def texture(desk: Desk, shot_id: str, plate_id: str, width: int, frame: int | No
     picture = desk.engines.picture(shot, plate)
     throw = next((t for t in shot.throws if t.plate == plate_id), None)
     if throw is not None:
-        picture = looked(picture, throw)
+        picture = desk.engines.looked(shot, plate, picture, throw)
     name = digest_of(desk, shot, plate) + f"-{width}"
     clear = picture.matte is not None and bool(picture.matte.min() < 1)
 
@@ -295,6 +294,8 @@ def digest_of(desk: Desk, shot: Shot, plate: Plate) -> str:
     """Changes when a plate looks otherwise where it is thrown."""
     throw = next((t for t in shot.throws if t.plate == plate.id), None)
     text = desk.engines.picture_key(shot, plate) + (throw.look if throw is not None else "")
+    if throw is not None and throw.seam is not None:
+        text += desk.engines.seam_key(shot, plate, throw)
     if plate.video is not None and plate.still is None:
         text += plate.video.model_dump_json()
     return hashlib.sha256(text.encode()).hexdigest()[:16]

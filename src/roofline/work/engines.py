@@ -31,6 +31,7 @@ from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.work.kept import Kept
 from roofline.work.plates import ShotWorld, smaller
+from roofline.work.seams import seam_of
 
 UNSEEN = {
     "name",
@@ -229,10 +230,25 @@ class Engines:
         def make() -> Pyramid:
             # read anew from this shot's own plate: the picture kept may have come from another shot's
             picture = self._picture(shot, plate)
-            picture = picture if throw is None else looked(picture, throw)
+            picture = picture if throw is None else self.looked(shot, plate, picture, throw)
             return pyramid_of(picture.colour(), picture.matte)
 
-        return self.kept.get("pyramid", digest(self.picture_key(shot, plate), look), make)
+        seam = self.seam_key(shot, plate, throw) if throw is not None and throw.seam else None
+        return self.kept.get("pyramid", digest(self.picture_key(shot, plate), look, seam), make)
+
+    def seam_key(self, shot: Shot, plate: Plate, throw: Throw) -> str:
+        """Changes when a throw's seam may: with the set, and all that is thrown on it."""
+        return digest(self.sight_key(shot), plate.id, throw.look)
+
+    def looked(self, shot: Shot, plate: Plate, picture: PlatePicture, throw: Throw) -> PlatePicture:
+        """A plate's picture as a throw shows it, its seam with it."""
+        out = looked(picture, throw)
+        if throw.seam is None:
+            return out
+        key = self.seam_key(shot, plate, throw)
+        seam = self.kept.get("seam", key, lambda: seam_of(self, self.standing(shot, np.nan), plate, throw, picture))
+        matte = seam if out.matte is None else out.matte * seam
+        return PlatePicture(out.size, matte, out.colour, digest(out.key, key), out.canvas)
 
     def textures(self, shot: Shot) -> Held:
         """The pyramids of all plates that have a camera; whoever holds them keeps them alive."""
@@ -244,7 +260,9 @@ class Engines:
         geometry = self.geometry(shot)
         ready = {p.id for p in shot.photos if p.camera is not None}
         found = {p.id: self.picture(shot, p) for p in shot.plates if p.photo in ready}
-        throws = throws_of(shot, geometry, found)
+        seamed = {(t.plate, t.look): t for t in shot.throws if t.seam and t.plate in found}
+        looks = {key: self.looked(shot, shot.plate(key[0]), found[key[0]], t) for key, t in seamed.items()}
+        throws = throws_of(shot, geometry, found, looks)
         return Engine(
             geometry,
             throws,

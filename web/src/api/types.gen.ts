@@ -5122,6 +5122,21 @@ export interface components {
             step: number;
         };
         /**
+         * Seam
+         * @description Where a throw ends on a surface and others go on: faded over so many photo pixels, or ended within them along the
+         *     line on which the two differ least.
+         */
+        Seam: {
+            /**
+             * Along
+             * @default width
+             * @enum {string}
+             */
+            along: "width" | "least";
+            /** Px */
+            px: number;
+        };
+        /**
          * Sequence
          * @description The ids of all items of a shot's lists, in order.
          */
@@ -5881,6 +5896,8 @@ export interface components {
             opacity: number;
             /** Plate */
             plate: string;
+            /** @default null */
+            seam: components["schemas"]["Seam"] | null;
             /** Targets */
             targets: string[];
         };
@@ -5921,11 +5938,18 @@ export interface components {
              * @default null
              */
             place: number | null;
+            /** @default null */
+            seam: components["schemas"]["Seam"] | null;
             /**
              * Ungraded
              * @default false
              */
             ungraded: boolean;
+            /**
+             * Unseamed
+             * @default false
+             */
+            unseamed: boolean;
         };
         /**
          * Tie

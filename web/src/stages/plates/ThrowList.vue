@@ -42,6 +42,8 @@ async function byMerit() {
 }
 type Looks = Schemas['Grade']
 const figure = (t: Throw, key: string) => (t.grade ?? PLAIN)[key as 'exposure']
+const seam = (t: Throw, px: number | null, along: 'width' | 'least') =>
+  changeThrow(s, t.plate, px === null ? { unseamed: true } : { seam: { px, along } })
 const grade = (t: Throw, change: Partial<Looks>) =>
   changeThrow(s, t.plate, { grade: { ...PLAIN, ...t.grade, ...change } })
 </script>
@@ -84,6 +86,22 @@ const grade = (t: Throw, change: Partial<Looks>) =>
             :max="100"
             @change="(v) => changeThrow(s, t.plate, { opacity: v! / 100 })"
           />
+          <NumberField
+            label="Seam over"
+            :model-value="t.seam?.px ?? null"
+            unit="px"
+            :digits="0"
+            :min="1"
+            :max="2000"
+            empty="hard"
+            @change="(v) => seam(t, v, t.seam?.along ?? 'width')"
+          />
+          <ElCheckbox
+            v-if="t.seam"
+            :model-value="t.seam.along === 'least'"
+            @change="(on) => seam(t, t.seam!.px, on ? 'least' : 'width')"
+            >Along the least visible cut</ElCheckbox
+          >
           <NumberField
             v-for="f in FIGURES.grade"
             :key="f.key"

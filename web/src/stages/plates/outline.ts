@@ -68,10 +68,11 @@ export function thrown(throws: Throw[], plate: string, change: ThrowChange): Thr
   const out = throws.filter((_, i) => i !== at)
   const place = Math.min(change.place ?? at, out.length)
   const grade = change.ungraded ? null : (change.grade ?? old.grade)
+  const seam = change.unseamed ? null : (change.seam ?? old.seam)
   const occlusion = change.occlusion ?? old.occlusion
   const reached = (name: string) => targets.includes(name) || targets.includes(name.split('/')[0])
   const first_on = (change.first_on ?? old.first_on).filter(reached)
-  out.splice(place, 0, { ...old, targets, occlusion, opacity: change.opacity ?? old.opacity, grade, first_on })
+  out.splice(place, 0, { ...old, targets, occlusion, opacity: change.opacity ?? old.opacity, grade, seam, first_on })
   return out
 }
 
