@@ -138,3 +138,36 @@ def test_a_face_comes_back_as_it_went_out(desk, wall):
     assert far.sum() > 500 and 10 * np.log10(1 / max(apart.mean(), 1e-12)) > 50
     with pytest.raises(PlateError, match="bring it back in the shape"):
         squaring.back(desk, wall, "p", png_of(np.zeros((30, 400, 3), np.uint8)), "x.png", "w/front")
+
+
+def test_squared_up_beside_a_line_of_the_photo_lies_where_the_plane_says(desk, wall):
+    """A cross painted at a known pixel of the photo is found in the squared-up picture, by the plane's own map."""
+    shot = desk.store.load(wall)
+    plane = squaring.face_plane(desk, wall, "p", "w/front")
+    x0, y0, x1, y1 = plane.area
+    spot = np.array([(x0 + x1) / 2 + 0.3, (y0 + y1) / 2 - 0.2])
+    u, v, w = np.array(plane.to_photo) @ [*spot, 1]
+    at = np.array([u / w, v / w])
+    view = view_of(shot.photos[0].camera)
+    engine = desk.engine(shot)
+    seen = engine.probe(still(view), (float(at[0]), float(at[1])))
+    assert seen.surface == "w/front"
+    # the face's own metres: a distance on it is one in the world
+    again = np.array(plane.to_photo) @ [*(spot + [0.25, 0]), 1]
+    beside = engine.probe(still(view), tuple((again[:2] / again[2]).tolist()))
+    assert np.linalg.norm(np.subtract(beside.world, seen.world)) == pytest.approx(0.25, abs=1e-3)
+    stroke = Stroke(points=[tuple(at.tolist())], radius_px=3, hardness=1)
+    stepping.add(desk, wall, "p", BrushStep(mode="cut", strokes=[stroke]), None)
+    data, area = squaring.straight_look(desk, wall, "p", "w/front", 900)
+    assert area == plane.area
+    alpha = read(data, "straight")[..., 3] / 255
+    assert alpha.shape[1] <= 900
+    hole = alpha < 0.5
+    y, x = np.nonzero(hole & (cv2.erode((alpha > 0).astype(np.uint8) | hole.astype(np.uint8), np.ones((3, 3))) > 0))
+    k = alpha.shape[1] / (x1 - x0)
+    wanted = (spot[0] - x0) * k, (y1 - spot[1]) * k
+    near = np.hypot(x + 0.5 - wanted[0], y + 0.5 - wanted[1]) < 20
+    assert near.any()
+    assert np.hypot(x[near].mean() + 0.5 - wanted[0], y[near].mean() + 0.5 - wanted[1]) < 0.1 + 0.5
+    with pytest.raises(PlateError, match="no face"):
+        squaring.face_plane(desk, wall, "p", "w/nowhere")

@@ -21,7 +21,7 @@ import MoveLedger from './stages/move/MoveLedger.vue'
 import PhotoLedger from './stages/photo/PhotoLedger.vue'
 import { EVEN, layered, useBeginning } from './stages/photo/beginning'
 import PhotoStage from './stages/photo/PhotoStage.vue'
-import PlatesBoard from './stages/plates/PlatesBoard.vue'
+import PlatesPair from './stages/plates/PlatesPair.vue'
 import PlatesLedger from './stages/plates/PlatesLedger.vue'
 import SurveyBoard from './stages/survey/SurveyBoard.vue'
 import SurveyLedger from './stages/survey/SurveyLedger.vue'
@@ -31,7 +31,7 @@ const boards = {
   photo: PhotoStage,
   survey: SurveyBoard,
   massing: MassingBoard,
-  plates: PlatesBoard,
+  plates: PlatesPair,
   move: MoveBoard,
   handoff: HandoffBoard,
 }

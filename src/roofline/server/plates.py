@@ -16,6 +16,7 @@ from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site, uploaded
 from roofline.server.state import JobState, ShotState, job_state
 from roofline.stages import clean, plates, squaring, stepping
+from roofline.stages.squaring import FacePlane
 from roofline.stages.stepping import Looked, NewPlate, OnFace, Shown
 
 
@@ -213,6 +214,17 @@ def _faces_of_plates(site: Site, routes: Routes) -> None:
         name = f"{shot_id}-{face.replace('/', '-')}{suffix}"
         headers = {"Content-Disposition": f'attachment; filename="{name}"'}
         return Response(data, mimetype="application/octet-stream", headers=headers)
+
+    @routes.add("GET", SHOT + "/plates/<plate_id>/plane", returns=FacePlane, query={"face": str})
+    def face_plane(shot_id: str, plate_id: str, face: str = "") -> FacePlane:
+        """How a face lies in a plate's photo."""
+        return squaring.face_plane(desk, shot_id, plate_id, face)
+
+    @routes.add("GET", SHOT + "/plates/<plate_id>/straight", media="image/png", query={"face": str, "width": Width})
+    def plate_straight(shot_id: str, plate_id: str, face: str = "", width: int = 1600) -> Response:
+        """A plate as it lies on a face, squared up."""
+        data, area = squaring.straight_look(desk, shot_id, plate_id, face, width)
+        return Response(data, mimetype="image/png", headers=_on(area, 60))
 
     @routes.add("POST", SHOT + "/plates/<plate_id>/painted", returns=ShotState, files=True, query={"face": str})
     def painted_back(shot_id: str, plate_id: str, face: str = "") -> ShotState:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +14,8 @@ from roofline.core.light import fraction, to_display, to_linear
 from roofline.core.throw.squared import Grid, Plane, Squared
 from roofline.errors import PlateError
 from roofline.formats import pictures
-from roofline.formats.face_pictures import SUFFIX, Depth, encoded
-from roofline.model.base import Vec4
+from roofline.formats.face_pictures import SUFFIX, Depth, encoded, spread
+from roofline.model.base import Model, Vec4
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot
 from roofline.model.steps import PaintedStep
@@ -27,6 +28,7 @@ MOST = 24_000_000  # pixels of a squared-up picture
 SAME = 1.6 / 255  # of display values: what eight bit and another program may change by themselves
 SIDE = 8192  # pixels
 FARTHEST = 8.0  # times: what a photo shows so much more coarsely than its best is left out
+LOOKED = 2400  # pixels a side, at least, that a plate is worked out at to be looked at squared up
 LOOKS = 96  # places across a photo that are looked at
 
 
@@ -73,6 +75,45 @@ def area_of(desk: Desk, shot: Shot, plate: Plate, face: str) -> Area:
     least = np.minimum(*(np.linalg.norm(plane.metres(spots + d) - flat, axis=1) for d in ((1, 0), (0, 1))))
     photo = plate.reach[2] / small.size[0]
     return Area(low, high, max(float(np.nanpercentile(least[near], 5)) / photo, 1e-5))
+
+
+class FacePlane(Model):
+    """A face as a plate's photo sees it: what it shows well, metres along and up (x0, y0, x1, y1); metres of one of the
+    photo's best pixels there; and the map from metres to homogeneous pixels of the photo, by rows."""
+
+    area: Vec4
+    step: float
+    to_photo: list[list[float]]
+
+
+def face_plane(desk: Desk, shot_id: str, plate_id: str, face: str) -> FacePlane:
+    """How a face lies in a plate's photo; raises PlateError where the photo shows nothing of it."""
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    area = area_of(desk, shot, plate, face)
+    grid = whole_canvas(plate.canvas, LOOKS)
+    seen = ShotWorld(desk.engines, shot, plate, LOOKS).face(face, grid)
+    back = np.array([[1 / grid.scale[0], 0, grid.x0], [0, 1 / grid.scale[1], grid.y0], [0, 0, 1]])
+    return FacePlane(area=area.said, step=area.step, to_photo=(back @ seen.to_grid).tolist())
+
+
+def straight_look(desk: Desk, shot_id: str, plate_id: str, face: str, width: int) -> tuple[bytes, Vec4]:
+    """A plate as it lies on a face, squared up, PNG, its matte as alpha, so many pixels wide; and the area shown."""
+    shot = desk.store.load(shot_id)
+    plate = plate_of(shot, plate_id)
+    area = area_of(desk, shot, plate, face)
+    worked = desk.engines.worked(shot, plate, max(width, LOOKED))
+    plane = ShotWorld(desk.engines, shot, plate, None).face(face, worked.canvas)
+    span = area.high - area.low
+    w = min(width, area.size[0])
+    size = w, max(2, round(w * float(span[1] / span[0])))
+    metres = np.array([[span[0] / size[0], 0, area.low[0]], [0, -span[1] / size[1], area.high[1]], [0, 0, 1]])
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])  # OpenCV counts pixels from their middles
+    way = np.linalg.inv(half) @ plane.to_grid @ metres @ half
+    alpha = (worked.full_matte * 255 + 0.5).astype(np.uint8)
+    shown = np.dstack([spread(pictures.eight_bit(worked.pixels), alpha > 0), alpha])
+    laid = cv2.warpPerspective(shown, way, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    return pictures.png(laid, 1), area.said
 
 
 def out(desk: Desk, shot_id: str, plate_id: str, face: str, depth: Depth) -> tuple[bytes, str]:

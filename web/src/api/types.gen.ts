@@ -1069,6 +1069,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/plates/{plate_id}/plane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a face lies in a plate's photo. */
+        get: operations["face_plane"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/plates/{plate_id}/squared": {
         parameters: {
             query?: never;
@@ -1168,6 +1185,23 @@ export interface paths {
         post?: never;
         /** Take one stroke away. */
         delete: operations["remove_stroke"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/plates/{plate_id}/straight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A plate as it lies on a face, squared up. */
+        get: operations["plate_straight"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2756,6 +2790,24 @@ export interface components {
              * @default 0
              */
             top: number;
+        };
+        /**
+         * FacePlane
+         * @description A face as a plate's photo sees it: what it shows well, metres along and up (x0, y0, x1, y1); metres of one of the
+         *     photo's best pixels there; and the map from metres to homogeneous pixels of the photo, by rows.
+         */
+        FacePlane: {
+            /** Area */
+            area: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Step */
+            step: number;
+            /** To Photo */
+            to_photo: number[][];
         };
         /**
          * Fault
@@ -8776,6 +8828,40 @@ export interface operations {
             };
         };
     };
+    face_plane: {
+        parameters: {
+            query?: {
+                face?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacePlane"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     face_squared: {
         parameters: {
             query?: {
@@ -9052,6 +9138,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plate_straight: {
+        parameters: {
+            query?: {
+                face?: string;
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             /** @description Refused, with the reason */

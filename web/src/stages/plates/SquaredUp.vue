@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import type { Plate } from '../../api/client'
 import { useShot } from '../../state/shot'
 import { facesOf } from './faces'
+import { straightFace } from './steps'
 
 const props = defineProps<{ plate: Plate }>()
 const s = useShot()
@@ -29,7 +30,7 @@ function bring(event: Event) {
 
 <template>
   <section class="section" data-squared>
-    <h2>Painted elsewhere</h2>
+    <h2>Squared up</h2>
     <ElSelect
       v-model="face"
       size="small"
@@ -41,6 +42,7 @@ function bring(event: Event) {
       <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="`${x.name}, squared up`" />
     </ElSelect>
     <div class="row">
+      <ElButton v-if="face" data-beside @click="straightFace = face">Open it beside</ElButton>
       <ElButton v-if="face" data-squared-out @click="save">Save it squared up</ElButton>
       <ElButton data-painted @click="file?.click()">Bring a painted picture</ElButton>
       <input ref="file" type="file" hidden accept="image/*,.exr,.tif,.tiff" data-painted-file @change="bring" />

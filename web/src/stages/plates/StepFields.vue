@@ -17,6 +17,7 @@ import {
   MODES,
   removeStroke,
   settingSource,
+  straightFace,
   type Field,
   type Step,
 } from './steps'
@@ -190,6 +191,9 @@ function takeBack() {
       </ElSelect>
     </label>
 
+    <ElButton v-if="'on' in step && step.on && straightFace !== step.on" @click="straightFace = step.on">
+      Work on it squared up, beside
+    </ElButton>
     <template v-if="step.do === 'clone' || step.do === 'heal'">
       <ElButton :class="{ main: settingSource }" @click="settingSource = !settingSource">
         {{ settingSource ? 'Click on the picture where it is taken from' : 'Set where it is taken from' }}

@@ -16,6 +16,8 @@ export const view = ref<View>('photo')
 /** Whether the plate is shown as it is after the open step. */
 export const upToHere = ref(false)
 export const brush = ref({ radius: 40, hardness: 0.5 })
+/** The face that is seen squared up beside the photo; empty: none is. */
+export const straightFace = ref('')
 /** Where a clone or a heal takes from is to be set by the next click. */
 export const settingSource = ref(false)
 

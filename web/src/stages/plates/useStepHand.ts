@@ -4,6 +4,9 @@ import type { Vec2 } from '../../api/client'
 import type { useShot } from '../../state/shot'
 import { addStep, addStroke, brush, changeStep, openStep, settingSource, type Step, type Stroke } from './steps'
 
+/** A source that has been set, until the first stroke says how far away it lies. */
+const marked = ref<Vec2 | null>(null)
+
 export function useStepHand(s: ReturnType<typeof useShot>) {
   const step = computed(() => (s.plate?.steps.find((x) => x.id === openStep.value) ?? null) as Step | null)
   /** A stroke while it is drawn. */
@@ -86,8 +89,6 @@ export function useStepHand(s: ReturnType<typeof useShot>) {
     if (changed) return void changeStep(s, s.plate.id, { ...changed, strokes: [...changed.strokes, one] } as Step)
     void addStroke(s, s.plate.id, x.id, one)
   }
-  /** A source that has been set, until the first stroke says how far away it lies. */
-  const marked = ref<Vec2 | null>(null)
   async function offset(x: Step, from: Vec2) {
     if (!marked.value || (x.do !== 'clone' && x.do !== 'heal')) return null
     const to = marked.value
