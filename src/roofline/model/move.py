@@ -16,6 +16,8 @@ class Key(Model):
 
     ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
     the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
+    ``velocity``: how the camera passes, metres a frame; ``speed``: how fast, the way it goes being left to the path;
+    null both: as its neighbours have it, and at rest at the first and the last key.
     """
 
     id: ItemId = ""  # given on reading, where there is none
@@ -28,12 +30,23 @@ class Key(Model):
     free: list[Held] = []
     focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
     f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
+    velocity: Vec3 | None = None
+    speed: Annotated[float, Field(gt=0, le=1000)] | None = None
 
     @model_validator(mode="after")
-    def _home_holds_all(self) -> Key:
+    def _agrees(self) -> Key:
         if self.home and self.free:
             raise ValueError("a key at home holds all of the surveyed camera")
+        if self.velocity is not None and self.speed is not None:
+            raise ValueError("a key is passed by a velocity or at a speed, one of them")
+        if self.passed and (self.ease == "rest" or "position" in self.free):
+            raise ValueError("a key that comes to rest, or leaves the position to others, is not passed at a speed")
         return self
+
+    @property
+    def passed(self) -> bool:
+        """Whether it says itself how fast it is passed."""
+        return self.velocity is not None or self.speed is not None
 
 
 class CarrierKey(Model):

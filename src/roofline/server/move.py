@@ -42,6 +42,8 @@ class KeyByFigures(Model):
     free: list[Held] = []
     focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
     f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
+    velocity: Vec3 | None = None  # metres a frame
+    speed: Annotated[float, Field(gt=0, le=1000)] | None = None  # metres a frame
 
 
 class CheckState(Model):
@@ -122,7 +124,8 @@ def _setting(site: Site, routes: Routes) -> None:
     @routes.add("PUT", SHOT + "/keys/<frame>", body=KeyByFigures, returns=ShotState)
     def set_key(shot_id: str, frame: str, body: KeyByFigures) -> ShotState:
         """Set the key that stands on a frame, or a new one there, by figures."""
-        more = {"free": [] if body.home else body.free, "focus_m": body.focus_m, "f_stop": body.f_stop}
+        more: dict[str, Any] = {"free": [] if body.home else body.free}
+        more |= body.model_dump(include={"focus_m", "f_stop", "velocity", "speed"})
         angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
         key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease, **more)
         move.set_key(desk, shot_id, frame, key)

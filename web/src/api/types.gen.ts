@@ -3836,6 +3836,8 @@ export interface components {
          *
          *     ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
          *     the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
+         *     ``velocity``: how the camera passes, metres a frame; ``speed``: how fast, the way it goes being left to the path;
+         *     null both: as its neighbours have it, and at rest at the first and the last key.
          */
         Key: {
             /**
@@ -3885,6 +3887,20 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Speed
+             * @default null
+             */
+            speed: number | null;
+            /**
+             * Velocity
+             * @default null
+             */
+            velocity: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * KeyByFigures
@@ -3930,8 +3946,22 @@ export interface components {
             ];
             /** Roll Deg */
             roll_deg: number;
+            /**
+             * Speed
+             * @default null
+             */
+            speed: number | null;
             /** Tilt Deg */
             tilt_deg: number;
+            /**
+             * Velocity
+             * @default null
+             */
+            velocity: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * Length

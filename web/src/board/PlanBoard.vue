@@ -262,6 +262,7 @@ function drag(event: PointerEvent, tell: (p: Vec2, done: boolean) => void, still
         data-lens
         @pointerdown="dragFrom($event, now.position, (p, done) => emit('dragNow', p, done))"
       />
+      <slot name="over" :flat="flat" :metres="metres" />
     </svg>
     <div class="scale">
       <i :style="{ width: `${step * UNIT * pan.at.scale}px` }" /><span class="figure">{{ step }} m</span>

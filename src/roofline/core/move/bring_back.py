@@ -40,6 +40,8 @@ def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
                     "position": (float(position[0]), float(position[1]), float(position[2])),
                     "rotation": (float(w), float(x), float(y), float(z)),
                     "focal_px": home.focal_px + fraction * (key.focal_px - home.focal_px),
+                    "velocity": None if key.velocity is None else tuple(fraction * v for v in key.velocity),
+                    "speed": fraction * key.speed if key.speed and fraction else None,
                 }
             )
         )

@@ -84,7 +84,7 @@ def home_key(shot: Shot, frame: int) -> Key:
 
 def pinned(shot: Shot, key: Key) -> Key:
     """A key at home, with what it has of its own beside the surveyed camera."""
-    own = {"ease": key.ease, "id": key.id, "focus_m": key.focus_m, "f_stop": key.f_stop}
+    own = {n: getattr(key, n) for n in ("ease", "id", "focus_m", "f_stop", "velocity", "speed")}
     return home_key(shot, key.frame).model_copy(update=own)
 
 
@@ -155,19 +155,40 @@ def _rests(keys: list[Key]) -> list[bool]:
     return [k.ease == "rest" or i in (0, len(keys) - 1) for i, k in enumerate(keys)]
 
 
-def _smooth(keys: list[Key], values: Array) -> Callable[[float], Array]:
-    """Cubic Hermite curves through keys' values (N, K)."""
+def _passed(keys: list[Key], values: Array, frames: Array) -> Array:
+    """Velocity at each key, per frame (N, 3): as keys say it, or as their neighbours do.
+
+    A speed alone goes the neighbours' way; at either end, towards the next key there.
+    """
+    out = _velocities(values, frames, _rests(keys))
+    free = _velocities(values, frames, [False] * len(keys))
+    free[0], free[-1] = values[1] - values[0], values[-1] - values[-2]
+    for i, key in enumerate(keys):
+        if key.velocity is not None:
+            out[i] = key.velocity
+        elif key.speed is not None and (length := float(np.linalg.norm(free[i]))) > 0:
+            out[i] = key.speed / length * free[i]
+    return out
+
+
+def _smooth(
+    keys: list[Key], values: Array, velocity: Callable[[list[Key], Array, Array], Array] | None = None
+) -> Callable[[float], Array]:
+    """Cubic Hermite curves through keys' values (N, K); ``velocity``: that of its keys, in place of what their
+    neighbours say."""
     if len(keys) == 1:
         return lambda frame: np.asarray(values[0])
     frames = np.array([k.frame for k in keys], dtype=np.float64)
-    curve = CubicHermiteSpline(frames, values, _velocities(values, frames, _rests(keys)))
+    slopes = velocity(keys, values, frames) if velocity else _velocities(values, frames, _rests(keys))
+    curve = CubicHermiteSpline(frames, values, slopes)
     return lambda frame: np.asarray(curve(np.clip(frame, frames[0], frames[-1])))
 
 
 class Path:
     """A camera path through keys: cubic Hermite in position and focal length, cubic quaternion curves in rotation.
 
-    The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others.
+    The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others, and by
+    the velocity, or at the speed, that a key says, be it the first or the last.
     Before the first and after the last key the camera stands still. Each value goes through those keys that hold it; a
     value that none of them holds is that of the first key.
     """
@@ -181,7 +202,7 @@ class Path:
             return [k for k in keys if value not in k.free] or keys[:1]
 
         placed, turned, zoomed = holding("position"), holding("rotation"), holding("focal_px")
-        self._position = _smooth(placed, np.array([k.position for k in placed]))
+        self._position = _smooth(placed, np.array([k.position for k in placed]), _passed)
         self._focal = _smooth(zoomed, np.array([[k.focal_px] for k in zoomed]))
         rotations = [Rotation.from_quat(k.rotation, scalar_first=True) for k in turned]
         self._turns = _Turns(np.array([k.frame for k in turned], dtype=np.float64), rotations, _rests(turned))

@@ -10,6 +10,7 @@ import Divider from '../../board/Divider.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import Mark from './Mark.vue'
 import Feels from './Feels.vue'
+import Heading from './Heading.vue'
 import Ends from './Ends.vue'
 import MovePlan from './MovePlan.vue'
 import { Thrown } from '../../board/thrown'
@@ -260,6 +261,14 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         <svg v-if="wire && view" :width="box.w" :height="box.h">
           <Wire :shapes="s.state!.shapes" :view="view" :to-screen="toScreen" :scale="box.w" faint />
         </svg>
+        <Heading
+          v-if="view"
+          :view="view"
+          :width="box.w"
+          :height="box.h"
+          :to-screen="toScreen"
+          :unit="box.w / d.width"
+        />
         <Mark :width="box.w" :height="box.h" :to-screen="toScreen" />
       </div>
       <div v-if="story" class="story" :class="{ up: pixel && pixel[1] > d.height / 2 }" data-story>

@@ -8,6 +8,7 @@ import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
 import AlongMove from './AlongMove.vue'
 import HoldsFields from './HoldsFields.vue'
+import PassFields from './PassFields.vue'
 import IdeaFields from './IdeaFields.vue'
 import MotionFields from './MotionFields.vue'
 import PaintList from './PaintList.vue'
@@ -85,16 +86,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
           @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })"
         />
         <HoldsFields />
-        <label v-if="key && s.keys.length > 2" class="ease"
-          >At this key
-          <select
-            :value="key.ease ?? 'pass'"
-            @change="setKey({ home: key.home, ease: ($event.target as HTMLSelectElement).value as 'rest' | 'pass' })"
-          >
-            <option value="pass">pass through</option>
-            <option value="rest">come to rest</option>
-          </select>
-        </label>
+        <PassFields />
         <div class="row" style="margin-top: 6px">
           <ElButton v-if="!key" data-set-key @click="setKey({})">Set a key here</ElButton>
           <ElButton v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
@@ -206,10 +198,5 @@ function act(action: string | null | undefined, frame: number | null | undefined
 .sentence button.sure {
   margin-top: 7px;
   display: block;
-}
-.ease {
-  display: grid;
-  grid-template-columns: 1fr 118px;
-  align-items: center;
 }
 </style>

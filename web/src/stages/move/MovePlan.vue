@@ -4,6 +4,7 @@ import { ElCheckbox } from 'element-plus'
 import { ref } from 'vue'
 import FocusLines from '../../board/FocusLines.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
+import Handles from './Handles.vue'
 import { useMove } from './move'
 import StandingRoom from './StandingRoom.vue'
 
@@ -29,6 +30,7 @@ const { s, at } = useMove()
       />
       <FocusLines v-if="at?.focus" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
     </template>
+    <template #over="{ flat, metres }"><Handles :flat="flat" :metres="metres" /></template>
   </PlanBoard>
   <div class="room" @pointerdown.stop>
     <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>

@@ -145,9 +145,12 @@ export function useMove() {
       ease: old?.ease ?? null,
       focus_m: old?.focus_m ?? null,
       f_stop: old?.f_stop ?? null,
+      velocity: old?.velocity ?? null,
+      speed: old?.speed ?? null,
       ...change,
       free: change.home ? [] : stillFree(change.free ?? old?.free ?? [], { ...from, ...change }, frame),
     }
+    if (body.ease === 'rest' || body.free.includes('position')) body.velocity = body.speed = null
     const rotation = fromPanTiltRoll(body.pan_deg, body.tilt_deg, body.roll_deg)
     const pose = { ...from, ...body, rotation } as unknown as FrameCamera
     const made = {
@@ -161,6 +164,8 @@ export function useMove() {
       free: body.free,
       focus_m: body.focus_m,
       f_stop: body.f_stop,
+      velocity: body.velocity,
+      speed: body.speed,
       ...(body.home ? homeOf(s.state?.home) : {}),
     } as Key
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
