@@ -14,7 +14,7 @@ from roofline.cli import main
 from roofline.core.massing.kinds import Block, Panel
 from roofline.core.moment import Moment
 from roofline.core.move.paint_list import paint_list
-from roofline.core.move.standing import margin_of, over, several, standing
+from roofline.core.move.standing import heading, margin_of, over, several, standing, upright
 from roofline.core.throw.check import check_frame
 from roofline.core.throw.engine import engine_of
 from roofline.demo.shot import FOLDER
@@ -159,3 +159,23 @@ def test_a_whole_move_is_asked_for_by_some_of_its_frames_the_ends_among_them(sce
     whole, single = (json.loads(x.stdout)["margin"] for x in (told, one))
     assert len(whole) == 9 and all(a <= b + 0.35 for a, b in zip(whole, single, strict=True))
     assert min(whole) < min(single) or min(whole) == -10  # some of its directions bear less
+
+
+def test_in_elevation_it_is_what_each_place_says(scene):
+    """Upright places are those of the plane through the lens along its heading; each margin that of a frame there."""
+    shot, engine = scene
+    limits = Limits(gap_percent=1.5, strain_percent=3)
+    seen = looking(320, 180, 320.0, 25.0, -8.0, (0.4, 1.7, 6.0))
+    way, start = heading(seen), float(seen.position[[0, 2]] @ heading(seen))
+    spots = upright(seen, start + np.array([-1.0, 0.0, 1.5]), np.array([1.2, 2.0]))
+    assert spots.shape == (6, 3) and np.linalg.norm(way) == pytest.approx(1)
+    np.testing.assert_allclose(spots[1], [0.4, 1.2, 6.0], atol=1e-9)  # below the lens
+    np.testing.assert_allclose(spots[5] - spots[4], [1.5 * way[0], 0, 1.5 * way[1]], atol=1e-9)
+    assert (spots[2] - spots[0]) @ seen.rotation[2] > 0
+    room = standing(engine, [Moment(1, seen)], limits, spots, None)
+    for spot, margin, holds in zip(spots, room.margin, room.holds, strict=True):
+        report = check_frame(engine, Moment(1, replace(seen, position=spot)), limits)
+        assert margin == pytest.approx(margin_of(report.gap, report.strain, limits), abs=1e-9)
+        assert holds == report.holds
+    above = replace(seen, rotation=np.array([[1.0, 0, 0], [0, 0, 1], [0, 1, 0]]))
+    np.testing.assert_allclose(heading(above), [0, -1])

@@ -44,13 +44,13 @@ def test_a_handle_is_drawn_in_plan_and_taken_back(page, halt):
     cameras = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
     passed = np.subtract(cameras[frame]["position"], cameras[frame - 2]["position"]) / 2
     np.testing.assert_allclose(passed, key["velocity"], atol=0.15 * np.linalg.norm(key["velocity"]))
-    assert page.locator("[data-way]").input_value() == "drawn"
+    assert page.locator("[data-passing]").input_value() == "drawn"
     speed = float(page.get_by_label("Speed there").input_value())
     assert speed == pytest.approx(24 * np.linalg.norm(key["velocity"]), abs=0.002)
     page.get_by_label("Speed there").fill(str(speed / 2))
     page.get_by_label("Speed there").press("Enter")
     until(lambda: np.allclose(key_at(page, halt, frame)["velocity"], np.array(key["velocity"]) / 2, rtol=0.02))
-    page.locator("[data-way]").select_option("rest")
+    page.locator("[data-passing]").select_option("rest")
     until(lambda: (k := key_at(page, halt, frame))["velocity"] is None and k["ease"] == "rest")
     page.keyboard.press("Control+z")
     until(lambda: key_at(page, halt, frame)["velocity"])
@@ -61,7 +61,7 @@ def test_the_first_key_is_passed_at_a_speed_and_turned_in_the_lens_view(page, ha
     last = state(page, halt)["shot"]["move"]["keys"][-1]["frame"]
     page.fill("#frame", str(last))
     page.press("#frame", "Enter")
-    page.locator("[data-way]").select_option("speed")
+    page.locator("[data-passing]").select_option("speed")
     page.get_by_label("Speed there").fill("1.2")
     page.get_by_label("Speed there").press("Enter")
     until(lambda: key_at(page, halt, last)["speed"] == pytest.approx(0.05))

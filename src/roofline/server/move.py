@@ -191,6 +191,7 @@ def _painting(site: Site, routes: Routes) -> None:
             "height": float,
             "width": Width,
             "whole": bool,
+            "upright": bool,
         },
     )
     def standing_room(
@@ -204,9 +205,14 @@ def _painting(site: Site, routes: Routes) -> None:
         height: float | None = None,
         width: int = 200,
         whole: bool = False,
+        upright: bool = False,
     ) -> RoomState:
-        """From where a frame, or every direction of the move, would hold, focal length kept: margins over an area."""
-        return painting.room(desk, load(shot_id), _number(frame), (x0, z0, x1, z1), step, height, width, whole)
+        """From where a frame, or every direction of the move, would hold, focal length kept: margins over an area.
+
+        `upright`: of the plane along the frame's heading; z0 and z1 are heights then.
+        """
+        area = (x0, z0, x1, z1)
+        return painting.room(desk, load(shot_id), _number(frame), area, step, height, width, whole, upright)
 
     @routes.add("GET", FRAME + "/stand", returns=Footing, query=dict.fromkeys(TRIED, float))
     def try_standing(

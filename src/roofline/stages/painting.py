@@ -13,6 +13,7 @@ import numpy as np
 from roofline.core.move.paint_list import Region, paint_list
 from roofline.core.move.path import moments
 from roofline.core.move.standing import cells, several, standing
+from roofline.core.move.standing import upright as stands
 from roofline.errors import Conflict, MoveError, NotFound
 from roofline.formats import masks
 from roofline.model.base import Model, Vec4
@@ -28,7 +29,8 @@ MOST_CELLS = 20_000
 
 
 class RoomState(Model):
-    """Margins over an area in plan, row by row: `across` cells along Run, `along` along Return."""
+    """Margins over an area, row by row: `across` cells along Run, `along` along Return; upright: along the heading, and
+    along rise from the lowest."""
 
     frame: int
     height_m: float
@@ -59,18 +61,27 @@ class PaintList(Model):
 
 
 def room(
-    desk: Desk, shot: Shot, frame: int, area: Vec4, step: float, height: float | None, width: int, whole: bool
+    desk: Desk,
+    shot: Shot,
+    frame: int,
+    area: Vec4,
+    step: float,
+    height: float | None,
+    width: int,
+    whole: bool,
+    upright: bool = False,
 ) -> RoomState:
     """From where a frame would hold, over an area x0, z0, x1, z1; ``height``: the frame's own if None.
 
     ``whole``: from where all directions of the move would hold, each at its own height unless one is given.
+    ``upright``: the area stands along the frame's heading (`core.move.standing.upright`), its second figures heights.
     """
     xs, zs = cells(area, step) if step > 0 else (np.zeros(0), np.zeros(0))
     if not 0 < len(xs) * len(zs) <= MOST_CELLS:
         raise MoveError(f"Standing room is looked for at 1 to {MOST_CELLS} places, not {len(xs) * len(zs)}.")
     seen = move.moment(shot, frame, width)
     up = float(seen.view.position[1]) if height is None else height
-    grid = np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
+    grid = stands(seen.view, xs, zs) if upright else np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
     looks = several(moments(shot, width=min(width, shot.delivery.width))) if whole else [seen]
     found = standing(desk.engine(shot), looks, shot.limits, grid, height if whole else up)
     return RoomState(

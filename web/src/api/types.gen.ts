@@ -5180,7 +5180,8 @@ export interface components {
         };
         /**
          * RoomState
-         * @description Margins over an area in plan, row by row: `across` cells along Run, `along` along Return.
+         * @description Margins over an area, row by row: `across` cells along Run, `along` along Return; upright: along the heading, and
+         *     along rise from the lowest.
          */
         RoomState: {
             /** Across */
@@ -7455,6 +7456,7 @@ export interface operations {
                 height?: number;
                 width?: number;
                 whole?: boolean;
+                upright?: boolean;
             };
             header?: never;
             path: {

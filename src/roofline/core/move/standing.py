@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array
+from roofline.core.camera import Array, View
 from roofline.core.moment import Moment, spread
 from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.threads import CORES
@@ -21,7 +21,8 @@ SEVERAL = 9  # frames that stand for a whole move
 
 @dataclass(frozen=True)
 class Room:
-    """N standpoints, (N, 2) run and return in metres, whether a frame from each holds, and by how much of its limit."""
+    """N standpoints, (N, 2) run and return, or (N, 3) with rise between them, in metres; whether a frame from each
+    holds, and by how much of its limit."""
 
     positions: Array
     holds: NDArray[np.bool_]
@@ -73,9 +74,9 @@ def standing(
     moments
         One: that frame. Several: a place holds if all of them do from there (the least margin counts).
     positions
-        (N, 2) run and return, metres.
+        (N, 2) run and return, metres; or (N, 3) run, rise and return.
     height
-        Of the lens above the datum in metres; None: as each moment has it.
+        Of the lens above the datum in metres, where positions say none; None: as each moment has it.
     """
     faces = limits_of(engine.geometry, limits)
     _ = engine.sight  # once, before several hands ask for it
@@ -86,7 +87,7 @@ def standing(
         for moment in moments:
             view = moment.view
             up = view.position[1] if height is None else height
-            at = np.array([positions[i, 0], up, positions[i, 1]])
+            at = positions[i] if positions.shape[1] == 3 else np.array([positions[i, 0], up, positions[i, 1]])
             gap, strain = shares(engine, moment.seen(replace(view, position=at)), faces)
             margin[i] = min(margin[i], margin_of(gap, strain, limits))
             holds[i] &= gap <= limits.gap_percent and strain <= limits.strain_percent
@@ -110,3 +111,22 @@ def over(
     xs, zs = cells(area, step)
     grid = np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
     return standing(engine, moments, limits, grid, height)
+
+
+def heading(view: View) -> Array:
+    """The level direction (2,), run and return, that a view looks along; towards falling return if it looks up or
+    down."""
+    level = view.rotation[2][[0, 2]]
+    length = float(np.linalg.norm(level))
+    return level / length if length > 1e-6 else np.array([0.0, -1.0])
+
+
+def upright(view: View, along: Array, heights: Array) -> Array:
+    """Places (N, 3) of the upright plane through a view's lens along its heading, row by row from the lowest.
+
+    ``along``: metres along the heading, counted from the origin of the world; ``heights``: metres of rise.
+    """
+    way, eye = heading(view), view.position[[0, 2]]
+    grid = np.stack(np.meshgrid(along, heights), axis=-1).reshape(-1, 2)
+    level = eye + (grid[:, :1] - float(eye @ way)) * way
+    return np.column_stack([level[:, 0], grid[:, 1], level[:, 1]])

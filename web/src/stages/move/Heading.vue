@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** In the lens view: whither the camera goes as it passes the key at this frame, or whence it comes. It can be dragged. */
+/** In the lens view: whither the camera goes as it passes this key, or whence it comes. It can be dragged. */
 import { computed, ref, shallowRef } from 'vue'
 import type { Vec2, Vec3 } from '../../api/client'
 import type { View } from '../../board/camera'

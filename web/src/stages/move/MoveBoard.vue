@@ -200,7 +200,7 @@ const planKeys = computed(() =>
 )
 /** The frame of the key that is dragged in plan. */
 const heldKey = ref<number | null>(null)
-function dragKey(frame: number, p: Vec2, done: boolean) {
+function dragKey(frame: number, p: Vec3, done: boolean) {
   if (!s.keys.some((k) => k.frame === frame)) return void giveUpGesture()
   s.frame = frame
   heldKey.value = done ? null : frame
@@ -214,11 +214,11 @@ watch(
     s.problem = 'The key that you took hold of has been removed elsewhere.'
   },
 )
-function dragNow(p: Vec2, done: boolean) {
+function dragNow(p: Vec3, done: boolean) {
   const c = at.value
   if (!c) return
   playing.value = false
-  hand.value = { ...c, position: [p[0], c.position[1], p[1]] }
+  hand.value = { ...c, position: p }
   if (done) letGo()
 }
 const WHY: Record<string, string> = {
@@ -301,7 +301,6 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :path="cameras"
         :keys="planKeys"
         :now="at"
-        :delivered-width="d.width"
         @drag-key="dragKey"
         @drag-now="dragNow"
         @pick-key="(frame: number) => (s.frame = frame)"

@@ -1,23 +1,69 @@
 <script setup lang="ts">
-/** The plan of a move: the plan view, and under it from where the frame would hold. */
-import { ElCheckbox } from 'element-plus'
-import { ref } from 'vue'
+/** The set of a move from above, or from the side along the heading; and under it from where the frame would hold. */
+import { ElButton, ElCheckbox } from 'element-plus'
+import { computed, ref } from 'vue'
+import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../../api/client'
 import FocusLines from '../../board/FocusLines.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
+import { elevation, headingOf } from './elevation'
 import Handles from './Handles.vue'
 import { useMove } from './move'
 import StandingRoom from './StandingRoom.vue'
 
-type Plan = InstanceType<typeof PlanBoard>['$props']
-defineOptions({ inheritAttrs: false })
+const props = defineProps<{
+  shapes: Shape[]
+  grounds: string[]
+  photos: Photo[]
+  path: FrameCamera[]
+  keys: { frame: number; position: Vec3; home: boolean }[]
+  now: FrameCamera | null
+}>()
+const emit = defineEmits<{
+  /** A key, or the camera at this frame, is taken to a place; whether it is let go of there. */
+  dragKey: [number, Vec3, boolean]
+  dragNow: [Vec3, boolean]
+  pickKey: [number]
+  drop: []
+}>()
 const shown = ref(false)
 const whole = ref(false)
+const side = ref(false)
 const says = ref('')
 const { s, at } = useMove()
+const drawn = computed(() => {
+  const { shapes, photos, path, keys, now } = props
+  if (!side.value || !now) return { shapes, photos, path, keys, now, deliveredWidth: s.shot.delivery.width }
+  const e = elevation(headingOf(now.rotation as number[][]))
+  return {
+    shapes: shapes.map(e.shape),
+    photos: photos.map(e.photo),
+    path: path.map(e.camera),
+    keys: keys.map(e.key),
+    now: e.camera(now),
+    deliveredWidth: s.shot.delivery.height,
+  }
+})
+/** Where a place of the view lies in the world: its height kept in plan, the way aside in elevation. */
+function place(p: Vec2, from: readonly number[]): Vec3 {
+  if (!side.value || !props.now) return [p[0], from[1], p[1]]
+  return elevation(headingOf(props.now.rotation as number[][])).back(p, from)
+}
+function dragKey(frame: number, p: Vec2, done: boolean) {
+  const key = props.keys.find((k) => k.frame === frame)
+  emit('dragKey', frame, place(p, key?.position ?? [0, 0, 0]), done)
+}
 </script>
 
 <template>
-  <PlanBoard v-bind="$attrs as unknown as Plan">
+  <PlanBoard
+    :key="String(side)"
+    v-bind="drawn"
+    :grounds="grounds"
+    @drag-key="dragKey"
+    @drag-now="(p: Vec2, done: boolean) => now && emit('dragNow', place(p, now.position), done)"
+    @pick-key="(frame: number) => emit('pickKey', frame)"
+    @drop="emit('drop')"
+  >
     <template #under="{ flat, metres, width, height }">
       <StandingRoom
         v-if="shown"
@@ -26,13 +72,25 @@ const { s, at } = useMove()
         :width="width"
         :height="height"
         :whole="whole"
+        :upright="side"
         @says="(text: string) => (says = text)"
       />
-      <FocusLines v-if="at?.focus" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
+      <FocusLines v-if="at?.focus && !side" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
     </template>
-    <template #over="{ flat, metres }"><Handles :flat="flat" :metres="metres" /></template>
+    <template #over="{ flat, metres }"><Handles v-if="!side" :flat="flat" :metres="metres" /></template>
   </PlanBoard>
   <div class="room" @pointerdown.stop>
+    <span class="way" role="group" aria-label="From where the set is seen">
+      <ElButton :class="{ on: !side }" :aria-pressed="!side" @click="side = false">From above</ElButton
+      ><ElButton
+        :class="{ on: side }"
+        :aria-pressed="side"
+        title="Along where the camera looks"
+        data-side
+        @click="side = true"
+        >From the side</ElButton
+      >
+    </span>
     <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>
     <ElCheckbox v-if="shown && s.keys.length > 1" v-model="whole" data-standing-whole>of the whole move</ElCheckbox>
     <span v-if="shown" class="figure" role="status">{{ says }}</span>
@@ -43,12 +101,22 @@ const { s, at } = useMove()
 .room {
   position: absolute;
   left: 62px;
-  top: 10px;
+  top: 8px;
   background: var(--paper);
   border: 1px solid var(--ink);
-  padding: 5px 9px;
+  padding: 0 9px 0 0;
   display: flex;
   gap: 10px;
   align-items: center;
+}
+.way {
+  display: flex;
+}
+.way button {
+  border-width: 0 1px 0 0;
+  padding: 5px 8px;
+}
+.way .on {
+  background: var(--ink);
 }
 </style>

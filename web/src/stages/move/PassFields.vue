@@ -33,7 +33,7 @@ function setSpeed(metres: number) {
   <template v-if="key && s.keys.length > 1 && !key.free?.includes('position')">
     <label class="ease"
       >At this key
-      <select :value="way" data-way @change="choose(($event.target as HTMLSelectElement).value as Way)">
+      <select :value="way" data-passing @change="choose(($event.target as HTMLSelectElement).value as Way)">
         <option value="rest">{{ end ? 'stand still' : 'come to rest' }}</option>
         <option v-if="!end" value="pass">pass through</option>
         <option value="speed">pass at a speed</option>

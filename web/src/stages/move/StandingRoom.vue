@@ -3,8 +3,9 @@
 import { computed, onBeforeUnmount, shallowRef, watch } from 'vue'
 import type { Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
+import { elevation, headingOf } from './elevation'
 import { useMove } from './move'
-import { contour, tinted, type Room } from './room'
+import { contour, tinted, turnedOver, type Room } from './room'
 
 const props = defineProps<{
   flat: (p: number[]) => Vec2
@@ -13,6 +14,8 @@ const props = defineProps<{
   height: number
   /** From where every direction of the move would hold, not this frame's alone. */
   whole: boolean
+  /** The view is the upright plane along the heading: its second figures are heights, turned over. */
+  upright: boolean
 }>()
 const emit = defineEmits<{ says: [string] }>()
 const s = useShot()
@@ -35,6 +38,7 @@ const area = computed(() => {
   const [x1, z1] = props.metres([props.width, props.height])
   return [x0, z0, x1, z1].map((v) => Math.round(v * 10) / 10)
 })
+const side = computed(() => (props.upright && at.value ? elevation(headingOf(at.value.rotation as number[][])) : null))
 const asked = computed(() => JSON.stringify([s.id, props.whole || s.frame, s.state?.revision, area.value, props.whole]))
 let stop: AbortController | null = null
 let timer = 0
@@ -43,7 +47,7 @@ async function ask() {
   const mine = (stop = new AbortController())
   const [x0, z0, x1, z1] = area.value
   const span = Math.max(x1 - x0, z1 - z0)
-  const lens = at.value?.position
+  const lens = at.value && (side.value?.across(at.value.position) ?? at.value.position)
   if (!(span > 0.1) || !lens) return
   emit('says', 'looking …')
   const found: Room[] = []
@@ -51,7 +55,9 @@ async function ask() {
     const half = (span * share) / 2
     const [a, b, c, d] =
       share === 1 ? [x0, z0, x1, z1] : [lens[0] - half, lens[2] - half, lens[0] + half, lens[2] + half]
-    const query = `x0=${a}&z0=${b}&x1=${c}&z1=${d}&step=${(span * share) / cells}&width=${pixels}&whole=${props.whole}`
+    const [low, high] = props.upright ? [-d, -b] : [b, d]
+    const plane = `upright=${props.upright}&x0=${a}&z0=${low}&x1=${c}&z1=${high}`
+    const query = `${plane}&step=${(span * share) / cells}&width=${pixels}&whole=${props.whole}`
     const response = await fetch(`/api/shots/${s.id}/frames/${s.frame}/standing?${query}`, {
       signal: mine.signal,
     }).catch(() => null)
@@ -60,12 +66,14 @@ async function ask() {
       const problem = (await response.json().catch(() => ({}))) as { detail?: string }
       return emit('says', problem.detail ?? 'It could not be looked for.')
     }
-    const room = (await response.json()) as Room
+    const room = turnedOver((await response.json()) as Room, props.upright)
     // a finer look at the same place takes the coarser one's
     rooms.value = [...found, room]
     if (share === 1) found.push(room)
     const holds = room.margin.filter((m) => m >= 0).length * room.step ** 2
-    const where = props.whole ? 'the whole move' : `frame ${room.frame}, lens at ${room.height_m.toFixed(2)} m`
+    const where = props.whole
+      ? 'the whole move'
+      : `frame ${room.frame}${props.upright ? '' : `, lens at ${room.height_m.toFixed(2)} m`}`
     const much = holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}` : 'none '
     emit('says', `${much}· ${where}`)
   }

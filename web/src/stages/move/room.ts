@@ -3,6 +3,15 @@ import type { Schemas, Vec2 } from '../../api/client'
 
 export type Room = Schemas['RoomState']
 
+/** Of an upright plane the lowest row comes first; drawn it is the last one, at heights that count downwards. */
+export function turnedOver(room: Room, upright: boolean): Room {
+  if (!upright) return room
+  const rows = Array.from({ length: room.along }, (_, j) => room.margin.slice(j * room.across, (j + 1) * room.across))
+  const top = room.area[1] + (room.along - 1) * room.step
+  const [x0, z0, x1] = room.area
+  return { ...room, area: [x0, -top, x1, -z0], margin: rows.reverse().flat() }
+}
+
 /** A picture of one pixel a cell: green where the frame holds, red where it does not, the fuller the farther. */
 export function tinted(room: Room): string {
   const canvas = document.createElement('canvas')
