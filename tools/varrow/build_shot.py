@@ -13,22 +13,18 @@ import sys
 import tempfile
 from pathlib import Path
 
-import cv2
 import numpy as np
 from shapely import MultiPoint, Polygon, unary_union
-from shapely import box as shapely_box
 
 from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, view_of
 from roofline.core.massing.kinds import Backdrop, Block, Column, Gable, Ground
 from roofline.core.massing.kinds.base import foot
-from roofline.core.massing.solids import faces_of
 from roofline.core.move.path import home_key
 from roofline.demo.shot import FOLDER
-from roofline.formats import pictures
 from roofline.formats.package import write_package
 from roofline.model.handoff import Delivery, Framing
 from roofline.model.move import Key, Move
-from roofline.model.plates import Outline, Plate, Throw
+from roofline.model.plates import Outline
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.model.survey import Edge, Length, Survey
@@ -40,6 +36,7 @@ from roofline.stages.opening import open_desk
 from roofline.work.desk import Desk
 
 from . import truth as t
+from .clean_plates import bake, clean_for_all, clean_strip, no_more_clean, without
 
 HAND = 0.5  # px
 
@@ -170,79 +167,6 @@ def outline(true: View) -> Outline:
     return Outline(points=[(round(x, 1), round(y, 1)) for x, y in list(shape.exterior.coords)[:-1]], feather_px=3.0)
 
 
-def silhouette(view: View, shot: Shot, idents: list[str]):
-    """The picture of some solids as one shape, in photo pixels."""
-    parts = []
-    for solid in shot.solids:
-        if solid.id in idents:
-            faces = faces_of(solid)
-            p = view.project(faces.vertices)
-            parts += [Polygon(p[loop]).buffer(0.01) for loop in faces.loops if not np.isnan(p[loop]).any()]
-    return unary_union(parts).simplify(0.5)
-
-
-def clean_strip(
-    desk: Desk,
-    shot_id: str,
-    name: str,
-    idents: list[str],
-    extra: list,
-    targets: list[str],
-    grow: float,
-    inward: float,
-    true: View,
-) -> None:
-    """A clean plate of the strip that a small move uncovers along some solids: painted outwards in, `inward` px
-    wide."""
-    store = desk.store
-    shot = store.load(shot_id)
-    photo = shot.photos[0]
-    shape = unary_union([silhouette(view_of(photo.camera), shot, idents), *extra])
-    frame = shapely_box(0, 0, photo.width, photo.height)
-    mask = np.zeros((photo.height, photo.width), np.uint8)
-    solid = shape.buffer(grow).intersection(frame)
-    for part in getattr(solid, "geoms", [solid]):
-        cv2.fillPoly(mask, [np.round(np.array(part.exterior.coords)).astype(np.int32)], 255)
-    core = cv2.distanceTransform(mask, cv2.DIST_L2, 5) > inward + grow
-    ys, xs = np.nonzero((mask > 0) & ~core)
-    x0, y0 = max(0, int(xs.min()) - 30), max(0, int(ys.min()) - 30)
-    x1, y1 = min(photo.width, int(xs.max()) + 31), min(photo.height, int(ys.max()) + 31)
-    pixels = pictures.read(store.blobs.read(photo.file))[y0:y1, x0:x1]
-    hole = (mask[y0:y1, x0:x1] > 0).astype(np.float32)
-    small = cv2.resize(pixels, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
-    less = cv2.resize(hole, (small.shape[1], small.shape[0]), interpolation=cv2.INTER_AREA)
-    painted = cv2.resize(
-        cv2.inpaint(np.ascontiguousarray(small), (less > 0).astype(np.uint8), 5, cv2.INPAINT_TELEA),
-        (pixels.shape[1], pixels.shape[0]),
-        interpolation=cv2.INTER_CUBIC,
-    )
-    ring = (hole > 0) & ~core[y0:y1, x0:x1]
-    grain = np.random.default_rng(5).normal(0, 2.2, pixels.shape)
-    out = np.where(ring[..., None], np.clip(painted + grain, 0, 255), 0).astype(np.uint8)
-    file = store.blobs.keep(pictures.png(out, 9), ".png")
-    matte = store.blobs.keep(pictures.png(ring.astype(np.uint8) * 255, 9), ".png")
-
-    def alter(s: Shot) -> Shot:
-        ident = name.lower().replace(" ", "-")
-        s.plates.append(
-            Plate(
-                id=ident,
-                name=name,
-                photo=photo.id,
-                role="clean",
-                file=file,
-                matte=matte,
-                canvas=(x0, y0, x1 - x0, y1 - y0),
-                without=idents,
-            )
-        )
-        at = next(i for i, throw in enumerate(s.throws) if throw.plate == s.plates[0].id)
-        s.throws.insert(at + 1, Throw(plate=ident, targets=targets))
-        return s
-
-    store.change(shot_id, f"Paint {name}", alter)
-
-
 def moved(shot: Shot, frame: int, by, pan=0.0, tilt=0.0, zoom=1.0) -> Key:
     home = home_key(shot, frame)
     view = view_of(shot.photos[0].camera)
@@ -266,22 +190,6 @@ def stand(desk: Desk, shot_id: str, solid: AnySolid) -> None:
 
 def main() -> None:
     build(Path(sys.argv[1]), Path(sys.argv[2]), Path(sys.argv[3]) if len(sys.argv) > 3 else FOLDER)
-
-
-def bake(desk: Desk, shot_id: str, plate_id: str) -> None:
-    """Keep what a plate's steps have made as its file: the demo opens at once, on slow machines too."""
-    shot = desk.store.load(shot_id)
-    worked = desk.engines.worked(shot, shot.plate(plate_id)).cropped()
-    c, blobs = worked.canvas, desk.store.blobs
-    file = blobs.keep(pictures.png(worked.pixels, 9), ".png")
-    matte = blobs.keep(pictures.png((worked.full_matte * 255 + 0.5).astype(np.uint8), 9), ".png")
-    given = {"file": file, "matte": matte, "steps": [], "canvas": (c.x0, c.y0, c.width, c.height)}
-
-    def alter(s: Shot) -> Shot:
-        s.plates = [p.model_copy(update=given) if p.id == plate_id else p for p in s.plates]
-        return s
-
-    desk.store.change(shot_id, "Bake a plate", alter)
 
 
 def build(first: Path, second: Path, out: Path) -> None:
@@ -333,19 +241,24 @@ def build(first: Path, second: Path, out: Path) -> None:
         front = [i for i in built if i.startswith("post") or i == "canopy"]
         flat = next(i for i in built if "flat" in i)
         rest = [i for i in built if i not in ("ground", "hills", "platform")]
+        kept = {p.id for p in store.load(shot_id).plates} | {"front-without-canopy", "hills-behind"}
+        clean_for_all(desk, shot_id)
+        off = [i for i in rest if i != flat] + ["platform"]
+        bare, far = without(desk, shot_id, front), without(desk, shot_id, off)
+        no_more_clean(desk, shot_id, kept)
         clean_strip(
-            desk, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, true
+            desk, shot_id, "Front without canopy", [*front, flat], [lamp], ["station", "platform"], 7.0, 120.0, bare
         )
         clean_strip(
             desk,
             shot_id,
             "Hills behind",
-            [i for i in rest if i != flat] + ["platform"],
+            off,
             [lamp],
             ["hills", "ground", "platform", "hut", "tower", "tank", "roof"],
             8.0,
-            150.0,
-            true,
+            260.0,
+            far,
         )
 
         def plan(shot: Shot) -> Shot:

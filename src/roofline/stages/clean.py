@@ -25,6 +25,8 @@ from roofline.work.plates import ShotWorld, whole_canvas
 MOST_GROWN = 500  # pixels
 SEEN_PX, MOST_FACES = 20, 12  # of a small picture of the foreground; how many surfaces behind it have their own fill
 LEAST = 2e-5  # share of the photo that stands before a surface, for a clean plate to be worth having
+ROUND = 12  # faces: a piece of more is cleaned as a whole
+BESIDE = 60  # pixels of a small picture of a surface, clear of what stands before it, that it can be filled from
 
 
 def order_clean(desk: Desk, shot_id: str, plate_id: str, grow_px: float, how: How = "texture") -> Job:
@@ -145,7 +147,8 @@ def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How)
 def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """For every surface of a photo that something stands before: a plate of it alone, thrown on it before the photo.
 
-    What stands there is filled from the surface itself, squared up. Those of before are made anew.
+    What stands there is filled from the surface itself, squared up; of a piece of many faces, as round ones
+    are, all of it on the picture. Those of before are made anew.
     """
     shot = desk.store.load(order.shot)
     photo = photo_of(shot, order.body["photo"])
@@ -157,10 +160,11 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     solids = [s for s in shot.solids if not isinstance(s, Flat)]
     for i, solid in enumerate(solids):
         tell(0.9 * i / len(solids), f"looking behind {i + 1} of {len(solids)}: {solid.name}")
-        for face in [n for n in names if n.partition("/")[0] == solid.id]:
-            plate = _of_surface(desk, shot, photo.id, face, solid.name, grow_px, how)
+        faces = [n for n in names if n.partition("/")[0] == solid.id]
+        for surface in faces if len(faces) <= ROUND else [solid.id]:
+            plate = _of_surface(desk, shot, photo.id, surface, solid.name, grow_px, how)
             if plate is not None:
-                made.append((solid.id, face, plate))
+                made.append((solid.id, surface, plate))
     if not made:
         raise PlateError("Nothing stands before anything in this photo: there is no clean plate to make.")
     kept = _keep_all(desk, order.shot, photo.id, made)
@@ -169,7 +173,8 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
 
 
 def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, grow_px: float, how: How) -> Plate | None:
-    """The clean plate of a face; None where nothing stands before it, or where nothing of it is seen to fill from."""
+    """The clean plate of a face, or of a whole piece; None where nothing stands before it, or where too little of it is
+    seen to fill from."""
     photo = shot.photo(photo_id)
     w, h = sized(photo)
     trial = Plate(id="trial", name="Trial", photo=photo_id, file=photo.file, canvas=(0, 0, w, h))
@@ -177,15 +182,17 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
     world = ShotWorld(desk.engines, shot, trial, 800)
     before = world.in_front([face], small)
     seen = world.silhouette([face], small)
-    if float(before.mean()) < LEAST or float(seen.mean()) < LEAST:
+    k = w / small.size[0]
+    beside = (seen > 0.99) & (grown(before, grow_px / k + 1) < 0.01)
+    if float(before.mean()) < LEAST or int(beside.sum()) < BESIDE:
         return None
     rows, cols = np.flatnonzero((before + seen).any(axis=1)), np.flatnonzero((before + seen).any(axis=0))
-    k = w / small.size[0]
     x0, y0 = max(0.0, np.floor(cols[0] * k - 2)), max(0.0, np.floor(rows[0] * k - 2))
     x1, y1 = min(float(w), np.ceil((cols[-1] + 1) * k + 2)), min(float(h), np.ceil((rows[-1] + 1) * k + 2))
-    fill = FillStep(where=InFrontOf(in_front_of=[face]), grow_px=grow_px, how=how, on=face)
+    on = face if "/" in face else None
+    fill = FillStep(where=InFrontOf(in_front_of=[face]), grow_px=grow_px, how=how, on=on)
     shape = SilhouetteStep(targets=[face])
-    title = f"Clean {name}, {face.partition('/')[2]}"[:120]
+    title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
     others = [s.id for s in shot.solids if s.id != face.partition("/")[0]]
     source: dict[str, Any] = {"file": photo.file, "canvas": (float(x0), float(y0), float(x1 - x0), float(y1 - y0))}
     ident = fresh_id(title, [p.id for p in shot.plates])
@@ -203,7 +210,9 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
 def _is_of(plate: Plate, photo_id: str, face: str) -> bool:
     """Whether a plate is the clean plate of a face that was made before."""
     fill = plate.steps[0] if plate.steps else None
-    return plate.photo == photo_id and plate.role == "clean" and isinstance(fill, FillStep) and fill.on == face
+    if plate.photo != photo_id or plate.role != "clean" or not isinstance(fill, FillStep):
+        return False
+    return isinstance(fill.where, InFrontOf) and fill.where.in_front_of == [face]
 
 
 def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str, Plate]]) -> list[str]:
