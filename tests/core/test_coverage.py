@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from roofline.core.plates.coverage import coverage, curve, enclosed
 
-POINT = st.tuples(st.floats(-6, 26), st.floats(-6, 22))
+# to a millionth of a pixel: of corners 1e-136 apart GEOS, which the reference is clipped from, makes rings inside out
+POINT = st.tuples(*(st.floats(-6, most).map(lambda v: round(v, 6)) for most in (26, 22)))
 
 
 def cut(ring: np.ndarray, axis: int, at: float, sign: int) -> np.ndarray:
@@ -28,26 +29,20 @@ def cut(ring: np.ndarray, axis: int, at: float, sign: int) -> np.ndarray:
     return np.array(out).reshape(-1, 2)
 
 
-def shoelace(corners: np.ndarray) -> float:
-    x, y = corners.T
-    return float(0.5 * (x * (np.roll(y, -1) - np.roll(y, 1))).sum())
-
-
 def exactly(area, width: int, height: int) -> np.ndarray:
     """The area in each pixel, by clipping rings (GEOS may give a whole pixel to a spike of no width)."""
     out = np.zeros((height, width))
     for part in shapely.get_parts(shapely.get_parts(area)):
         if part.geom_type != "Polygon":
             continue
-        for n, ring in enumerate((part.exterior, *part.interiors)):
+        turned = shapely.geometry.polygon.orient(part)
+        for ring in (turned.exterior, *turned.interiors):
             corners = np.asarray(ring.coords)[:-1, :2]
-            # which way round is asked of the area itself: GEOS can be mistaken where corners all but coincide
-            if (shoelace(corners) < 0) == (n == 0):
-                corners = corners[::-1]
             for row in range(height):
                 band = cut(cut(corners, 1, row, 1), 1, row + 1, -1)
                 for col in range(width):
-                    out[row, col] += shoelace(cut(cut(band, 0, col, 1), 0, col + 1, -1))
+                    x, y = cut(cut(band, 0, col, 1), 0, col + 1, -1).T
+                    out[row, col] += 0.5 * (x * (np.roll(y, -1) - np.roll(y, 1))).sum()
     return out
 
 
