@@ -61,6 +61,21 @@ def test_six_ways_are_worked_out_and_one_is_taken(page, halt):
     expect(page.locator("[data-way]")).to_have_count(6, timeout=240_000)
     part = page.locator("[data-way=part]")
     expect(part).to_contain_text("% of the way from home")
+    # what it does to every frame, and the worst one as it would be
+    rows = part.locator("[data-way-strip] [data-row]")
+    expect(rows).to_have_count(2, timeout=60_000)
+    told = page.request.get(f"/api/shots/{halt}/ways/part/strip").json()
+    assert int(rows.nth(0).get_attribute("data-failing")) == sum(not f["holds"] for f in told["before"]) > 20
+    assert rows.nth(1).get_attribute("data-failing") == "0"
+    worst = next(f for f in told["before"] if f["frame"] == told["worst"])
+    assert not worst["holds"]
+    part.locator("[data-way-look]").click()
+    page.wait_for_function("() => document.querySelector('[data-way-then]')?.naturalWidth === 480")
+    same = [
+        page.request.get(f"/api/shots/{halt}{p}/{told['worst']}{q}?width=480").body()
+        for p, q in (("/frames", "/picture"), ("/ways/part/frames", ""))
+    ]
+    assert same[0] != same[1]
     before = state(page, halt)["shot"]
     part.get_by_role("button", name="Take it").click()
     until(lambda: state(page, halt)["shot"]["move"] != before["move"])

@@ -22,7 +22,7 @@ from roofline.stages import along, move, painting, ways
 from roofline.stages.along import AlongState
 from roofline.stages.move import Footing
 from roofline.stages.painting import PaintList, RoomState
-from roofline.stages.ways import WaysState
+from roofline.stages.ways import WaysState, WayStrip
 
 FRAME = SHOT + "/frames/<frame>"
 TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "focal_px")  # a camera that a hand is trying
@@ -240,6 +240,16 @@ def _painting(site: Site, routes: Routes) -> None:
     def get_ways(shot_id: str) -> WaysState:
         """The ways out of the move as it stands."""
         return ways.state(desk, load(shot_id))
+
+    @routes.add("GET", SHOT + "/ways/<kind>/strip", returns=WayStrip)
+    def way_strip(shot_id: str, kind: str) -> WayStrip:
+        """What a way out does to every frame: before and after."""
+        return ways.strip(desk, load(shot_id), kind)
+
+    @routes.add("GET", SHOT + "/ways/<kind>/frames/<frame>", media="image/png", query={"width": Width})
+    def way_picture(shot_id: str, kind: str, frame: str, width: int = 480) -> Response:
+        """A frame as it would be delivered if a way out were taken, smaller."""
+        return _fresh(ways.picture(desk, load(shot_id), kind, _number(frame), width))
 
     @routes.add("POST", SHOT + "/ways/<kind>", returns=ShotState)
     def take_way(shot_id: str, kind: str) -> ShotState:

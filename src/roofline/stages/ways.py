@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from roofline.core.move.path import moments
+from roofline.core.throw.check import check
 from roofline.errors import Conflict, NotFound
 from roofline.model.base import Model
 from roofline.model.shot import Shot
@@ -11,7 +13,9 @@ from roofline.stages import move
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
-from roofline.work.ways import Kind, Ways, ways_out
+from roofline.work.ways import WIDTH, Kind, Way, Ways, ways_out
+
+LEAST = 0.05  # percent of a frame without a picture that weighs as much as one percent strained
 
 LABELS: dict[Kind, str] = {
     "part": "Bring back the move",
@@ -66,16 +70,63 @@ def state(desk: Desk, shot: Shot) -> WaysState:
     return WaysState(fraction=found.fraction, ways=told)
 
 
-def apply(desk: Desk, shot_id: str, kind: str) -> None:
-    """Make the shot as a way out has it, as one step; raises Conflict when the shot has changed since."""
-    shot = desk.store.load(shot_id)
+class Judged(Model):
+    """A frame of a move: whether it holds, and its percents without a picture and strained."""
+
+    frame: int
+    holds: bool
+    gap: float
+    strain: float
+
+
+class WayStrip(Model):
+    """A move as it is, and as a way out has it, frame by frame; and the frame that was worst."""
+
+    before: list[Judged]
+    after: list[Judged]
+    worst: int
+    width: int  # pixels of the frames that were judged
+
+
+def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
+    """A way out of the move as it stands, and the shot as it has it. Raises NotFound and Conflict."""
     found = _found(desk, shot)
     way = next((w for w in found.ways if w.kind == kind), None) if found else None
     if way is None:
         raise NotFound("The ways out have been worked out for another move: look for them again.")
     if way.shot is None:
         raise Conflict(way.why or "That way cannot be gone.")
-    key, after = move.report_key(desk, shot), way.shot
+    return way, way.shot
+
+
+def _judged(desk: Desk, shot: Shot) -> list[Judged]:
+    """Every frame, judged as the ways are; kept."""
+
+    def make() -> list[Judged]:
+        report = check(desk.engine(shot), moments(shot, width=min(WIDTH, shot.delivery.width)), shot.limits)
+        return [Judged(frame=f.frame, holds=f.holds, gap=f.gap, strain=f.strain) for f in report.frames]
+
+    return desk.kept.get("strip", move.report_key(desk, shot), make)
+
+
+def strip(desk: Desk, shot: Shot, kind: str) -> WayStrip:
+    """What a way out does to every frame."""
+    _, after = _way(desk, shot, kind)
+    before = _judged(desk, shot)
+    worst = max(before, key=lambda f: (not f.holds, f.gap / LEAST + f.strain))
+    return WayStrip(before=before, after=_judged(desk, after), worst=worst.frame, width=min(WIDTH, shot.delivery.width))
+
+
+def picture(desk: Desk, shot: Shot, kind: str, frame: int, width: int) -> bytes:
+    """A frame as it would be delivered if a way out were taken, smaller, as PNG."""
+    return move.picture(desk, _way(desk, shot, kind)[1], frame, width)
+
+
+def apply(desk: Desk, shot_id: str, kind: str) -> None:
+    """Make the shot as a way out has it, as one step; raises Conflict when the shot has changed since."""
+    shot = desk.store.load(shot_id)
+    way, after = _way(desk, shot, kind)
+    key = move.report_key(desk, shot)
 
     def alter(now: Shot) -> Shot:
         if move.report_key(desk, now) != key:

@@ -1636,6 +1636,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/ways/{kind}/frames/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A frame as it would be delivered if a way out were taken, smaller. */
+        get: operations["way_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/ways/{kind}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a way out does to every frame: before and after. */
+        get: operations["way_strip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3829,6 +3863,20 @@ export interface components {
              * @default null
              */
             standpoint: string | null;
+        };
+        /**
+         * Judged
+         * @description A frame of a move: whether it holds, and its percents without a picture and strained.
+         */
+        Judged: {
+            /** Frame */
+            frame: number;
+            /** Gap */
+            gap: number;
+            /** Holds */
+            holds: boolean;
+            /** Strain */
+            strain: number;
         };
         /**
          * Key
@@ -6318,6 +6366,20 @@ export interface components {
             kind: "part" | "lens" | "path" | "paint" | "extend" | "limit";
             /** Why */
             why: string;
+        };
+        /**
+         * WayStrip
+         * @description A move as it is, and as a way out has it, frame by frame; and the frame that was worst.
+         */
+        WayStrip: {
+            /** After */
+            after: components["schemas"]["Judged"][];
+            /** Before */
+            before: components["schemas"]["Judged"][];
+            /** Width */
+            width: number;
+            /** Worst */
+            worst: number;
         };
         /**
          * WaysState
@@ -10201,6 +10263,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    way_picture: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                kind: string;
+                frame: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    way_strip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayStrip"];
                 };
             };
             /** @description Refused, with the reason */

@@ -5,6 +5,7 @@ import type { Schemas } from '../../api/client'
 import { pieceName } from '../../state/names'
 import { useAsked } from './useAsked'
 import { costOf, TITLES } from './ways'
+import WayStrip from './WayStrip.vue'
 
 const { s, found, busy, look } = useAsked<Schemas['WaysState']>('/ways', (w) => w.ways !== null)
 const take = (kind: string) => s.change('POST', `/ways/${kind}`)
@@ -25,6 +26,7 @@ const named = (id: string) => pieceName(s.shot, id)
         </div>
         <p>{{ costOf(w, named) }}</p>
         <p v-if="!w.holds" class="quiet">Does not hold. {{ w.why }}</p>
+        <WayStrip v-if="w.can_apply" :kind="w.kind" />
       </li>
     </ol>
     <p v-else class="quiet">Part of it, a longer lens, another path, paint, a larger set, or other limits.</p>
