@@ -158,3 +158,28 @@ def test_the_camera_rides_and_what_rides_with_it_goes_along(page, halt):
     page.click("[data-no-carrier]")
     until(lambda: state(page, halt)["shot"]["move"]["carrier"] is None)
     expect(page.locator("[data-put-carrier]")).to_be_visible()
+
+
+def test_the_moving_demo_is_the_same_in_both_pictures(page):
+    """Soft, half-clear and drifting cut-outs over the photo: cloud before the hills, smoke over the chimney."""
+    page.set_viewport_size({"width": 1024, "height": 640})
+    page.goto("/shot/varrow-halt-moving/move")
+    page.wait_for_selector("[data-lens-view]")
+    page.fill("#frame", "30")
+    page.press("#frame", "Enter")
+    page.wait_for_function("() => document.querySelector('[data-lens-view]')?.dataset.frame === '30'")
+    own = page.request.get("/api/shots/varrow-halt-moving/frames/30/picture?width=960").body()
+    size = (960, 540)
+    engine = np.asarray(Image.open(io.BytesIO(own)).convert("RGB").resize(size)).astype(float)
+    frames = page.request.get("/api/shots/varrow-halt-moving/path").json()["cameras"][29]["moved"]
+    assert len(frames) >= 4  # trolley, cloud, smoke, post
+    parts = {"cloud": (slice(55, 110), slice(190, 280)), "smoke": (slice(0, 40), slice(560, 630))}
+    bare = page.request.get("/api/shots/varrow-halt-moving/frames/30/picture?width=960&without=cloud-bank").body()
+    without = np.asarray(Image.open(io.BytesIO(bare)).convert("RGB").resize(size)).astype(float)
+    assert np.abs(engine - without)[parts["cloud"]].mean() > 8  # there is something to agree on
+
+    def off() -> float:
+        shown = Image.fromarray(pictured(page).astype(np.uint8)).resize(size, Image.Resampling.LANCZOS)
+        return max(float(np.abs(np.asarray(shown).astype(float) - engine)[at].mean()) for at in parts.values())
+
+    until(lambda: off() < 3, 90)

@@ -128,12 +128,14 @@ def test_clean_plates_for_all_are_made_and_thrown_before_the_photo(page, halt):
     until(lambda: len(state(page, halt)["shot"]["plates"]) > len(before["plates"]) + 3, seconds=120)
     after = state(page, halt)["shot"]
     made = [p for p in after["plates"] if p["id"] not in {q["id"] for q in before["plates"]}]
-    assert all(p["role"] == "clean" and p["steps"][0]["do"] == "fill" and p["steps"][0]["on"] for p in made)
+    assert all(p["role"] == "clean" and p["steps"][0]["do"] == "fill" for p in made)
+    surface = {p["id"]: p["steps"][0]["where"]["in_front_of"][0] for p in made}
+    on = {surface[p["id"]]: p["steps"][0]["on"] for p in made}
+    assert all(face == on[face] for face in on if "/" in face)  # squared up on each face, …
+    assert {s for s in on if on[s] is None} <= {"tower", "tank", "tank-lid"}  # … but of round pieces
     order = [t["plate"] for t in after["throws"]]
     assert all(order.index(p["id"]) < order.index("platform-side") for p in made)
-    assert {t["targets"][0] for t in after["throws"] if t["plate"] in {p["id"] for p in made}} == {
-        p["steps"][0]["on"] for p in made
-    }
+    assert {t["plate"]: t["targets"][0] for t in after["throws"] if t["plate"] in surface} == surface
     expect(page.get_by_label("Filter plates by name")).to_be_visible()
     page.get_by_label("Filter plates by name").fill("station")
     expect(page.locator("[data-plates] tr")).to_have_count(sum("station" in p["name"].lower() for p in after["plates"]))

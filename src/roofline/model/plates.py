@@ -47,8 +47,9 @@ class Plate(Model):
     The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
     lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
     the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
-    what it is thrown on. Where the file is a video, `video` says how it runs. Plates of before there were steps had
-    one `outline`; it is read as a step.
+    what it is thrown on. What an `added` plate shows was never before its photo's lens: pieces that have nothing but
+    such plates hide nothing from the others. Where the file is a video, `video` says how it runs. Plates of before
+    there were steps had one `outline`; it is read as a step.
     """
 
     id: Id
@@ -58,7 +59,7 @@ class Plate(Model):
     tone: Tone | None = None
     matte: str | None = None
     canvas: Vec4
-    role: Literal["photo", "foreground", "clean"] = "photo"
+    role: Literal["photo", "foreground", "clean", "added"] = "photo"
     clean_of: str | None = None
     without: list[str] = []
     steps: list[Step] = []

@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 from waitress.server import create_server
 
+from roofline.demo.moving import MOVING_ID, moving
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.errors import RoofLineError
 from roofline.server.app import create_app
@@ -29,6 +30,8 @@ def run(data: Path | None, host: str, port: int, token: str | None, demo: bool, 
     site: Site = app.extensions["roofline"]
     if demo and all(s.id != DEMO_ID for s in site.desk.store.shots()):
         shots.take_in(site.desk, FOLDER, shot_id=DEMO_ID)
+        if all(s.id != MOVING_ID for s in site.desk.store.shots()):
+            site.desk.store.create(moving(site.desk.store.load(DEMO_ID)), MOVING_ID)
     try:
         server = create_server(
             app,

@@ -232,7 +232,8 @@ def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
 def telling(shot: Shot) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong."""
     n = len(shot.plates)
-    loose = [p.name for p in shot.plates if not any(t.plate == p.id and t.targets for t in shot.throws)]
+    used = {t.plate for t in shot.throws if t.targets} | {i for p in shot.plates for i in p.refers_to()}
+    loose = [p.name for p in shot.plates if p.id not in used]
     if all(isinstance(s, Flat) for s in shot.solids):  # layers: what they make together is there to look at
         loose = []
     return (

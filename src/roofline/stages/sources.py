@@ -76,7 +76,7 @@ def make(desk: Desk, shot_id: str, photo_id: str, name: str, data: bytes) -> str
         made = fresh_id(title, [p.id for p in shot.plates])
         runs = None if video is None else video.model_copy(update={"first": shot.frame_range[0]})
         source: dict[str, Any] = {"file": file, "video": runs, "canvas": within(size, whole)}
-        shot.plates.append(Plate(id=made, name=title, photo=photo_id, role="foreground", **source))
+        shot.plates.append(Plate(id=made, name=title, photo=photo_id, role="added", **source))
         shot.throws.insert(0, Throw(plate=made, targets=[]))
         return shot
 

@@ -52,9 +52,8 @@ def make(desk: Desk, shot_id: str, new: NewPlate) -> str:
         made = fresh_id(title, [p.id for p in shot.plates])
         source: dict[str, Any] = {"tone": new.tone} if new.tone else {"file": photo.file}
         canvas = (0, 0, *sized(photo))
-        shot.plates.append(
-            Plate(id=made, name=title, photo=photo.id, canvas=canvas, role="foreground", steps=new.steps, **source)
-        )
+        source["role"] = "added" if new.tone else "foreground"
+        shot.plates.append(Plate(id=made, name=title, photo=photo.id, canvas=canvas, steps=new.steps, **source))
         _thrown_first(shot, made)
         return shot
 

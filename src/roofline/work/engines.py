@@ -112,7 +112,8 @@ class Engines:
         """Changes whenever what the plates see does."""
         photos = {p.id: p for p in shot.photos}
         plates = [
-            [p.id, self._matte_key(shot, p), p.canvas, p.without, self._camera(photos[p.photo])] for p in shot.plates
+            [p.id, p.role == "added", self._matte_key(shot, p), p.canvas, p.without, self._camera(photos[p.photo])]
+            for p in shot.plates
         ]
         return digest(self.geometry_key(shot), plates, [t.model_dump(mode="json") for t in shot.throws])
 

@@ -17,6 +17,7 @@ from roofline.core.plates.worked import Canvas, Face, Matte, Worked, resampled
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.raster import rasterise
 from roofline.core.throw.squared import Plane
+from roofline.core.throw.throws import added_pieces
 from roofline.errors import PlateError
 from roofline.formats import pictures
 from roofline.formats.plates import picture_and_alpha
@@ -122,8 +123,9 @@ class ShotWorld:
             return (alone >= 0) & (nearest >= 0) & ~mine[nearest]
 
         out = self._shares(canvas, engine, hidden, mine, mine | ~engine.geometry.cutout)
+        added = added_pieces(self.shot)  # which never stood there
         for solid in self.shot.solids:
-            if not isinstance(solid, Flat) or solid.id in targets:
+            if not isinstance(solid, Flat) or solid.id in targets or solid.id in added:
                 continue
             quad = self._shares(canvas, engine, hidden, mine, mine | self.faces([solid.id], engine))
             if quad.any():

@@ -4918,8 +4918,9 @@ export interface components {
          *     The source is a `file`, or a `tone`. `canvas` is x0, y0, width, height in photo pixels: where the file's picture
          *     lies; of the photo's own file, which is straightened on the way in, the part that is taken. `matte` is a file too,
          *     the source's own alpha beside it. `without` names the solids that have been painted out of it: they do not hide
-         *     what it is thrown on. Where the file is a video, `video` says how it runs. Plates of before there were steps had
-         *     one `outline`; it is read as a step.
+         *     what it is thrown on. What an `added` plate shows was never before its photo's lens: pieces that have nothing but
+         *     such plates hide nothing from the others. Where the file is a video, `video` says how it runs. Plates of before
+         *     there were steps had one `outline`; it is read as a step.
          */
         Plate: {
             /** Canvas */
@@ -4955,7 +4956,7 @@ export interface components {
              * @default photo
              * @enum {string}
              */
-            role: "photo" | "foreground" | "clean";
+            role: "photo" | "foreground" | "clean" | "added";
             /**
              * Steps
              * @default []

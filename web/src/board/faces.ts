@@ -1,6 +1,6 @@
 /** Faces as triangles for the GPU, gathered by what is thrown on them. */
 import * as three from 'three'
-import type { Vec3 } from '../api/client'
+import type { Shot, Vec3 } from '../api/client'
 
 export interface Group {
   solid: number
@@ -11,6 +11,18 @@ export interface Group {
   normals: number[]
   faces: number[]
   slant: number[]
+}
+
+/** Pieces that have nothing but plates that were added: they stood before no photo's lens, and hide nothing from it. */
+export function addedPieces(shot: Pick<Shot, 'plates' | 'throws'>): Set<string> {
+  const role = new Map(shot.plates.map((p) => [p.id, p.role]))
+  const by = new Map<string, boolean>()
+  for (const t of shot.throws)
+    for (const target of t.targets) {
+      const piece = target.split('/')[0]
+      by.set(piece, (by.get(piece) ?? true) && role.get(t.plate) === 'added')
+    }
+  return new Set([...by].flatMap(([piece, added]) => (added ? [piece] : [])))
 }
 
 /** A brought-in piece's triangles, placed; returns the next face's number. */

@@ -54,6 +54,8 @@ const CUT_OUT = /* glsl */ `
   vec2 uv = h.xy / h.z;
   bool off = h.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0;
   if (off || texture(picture, uv).a < 0.5) discard;`
+/** The thin part of a cut-out's soft border is in no picture of face numbers; it hides nothing, and is seen. */
+const THIN = 'seen = seen || texture(picture#, uv).a < 0.5;'
 const CLEAR_WHERE_NOTHING = /* glsl */ `
   if (acc.a < 0.004) discard;
   colour = vec4(drawn(clamp(acc.rgb / acc.a, 0.0, 1.0)), acc.a * opaque);`
@@ -97,6 +99,7 @@ export function lookFragment(throws: number, occlusion: boolean[], cut: boolean)
     bool inside = h.z > 0.0 && uv.x >= 0.0 && uv.y >= 0.0 && uv.x <= 1.0 && uv.y <= 1.0;
     if (inside && acc.a < 0.999 && !done) {
       bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
+      ${cut ? THIN.replaceAll('#', String(i)) : ''}
       if (seen) {
         vec2 dx = 0.27 * gx, dy = 0.27 * gy, nx = ${SHARP} * gx, ny = ${SHARP} * gy;
         vec4 near = textureGrad(picture${i}, uv + dx + dy, nx, ny) + textureGrad(picture${i}, uv + dx - dy, nx, ny) +

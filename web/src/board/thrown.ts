@@ -7,7 +7,7 @@ import * as three from 'three'
 import { textureOf, type ShotState, type Throw, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 import { lens, plateMatrix, poseMatrix, raysOf, type Moved } from './lens'
-import { addTriangles, addFace, geometryOf, type Group } from './faces'
+import { addedPieces, addTriangles, addFace, geometryOf, type Group } from './faces'
 import { LinearScreen } from './linearScreen'
 import { ahead, Running, type Film } from './running'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
@@ -270,7 +270,7 @@ export class Thrown {
 
   /** Face numbers as the plate's camera sees them. */
   private faceNumbers(
-    plate: { canvas: number[]; without?: string[] },
+    plate: { id: string; canvas: number[]; without?: string[] },
     view: View,
     meshes: { g: Group; geometry: three.BufferGeometry }[],
     lit: { matrix: three.Matrix4; texture: three.Texture }[],
@@ -287,8 +287,12 @@ export class Thrown {
     })
     this.targets.push(target)
     const scene = new three.Scene()
+    const added = addedPieces(state.shot)
+    const mine = state.shot.throws.filter((t) => t.plate === plate.id)
+    const own = new Set(mine.flatMap((t) => t.targets.map((x) => x.split('/')[0])))
     for (const { g, geometry } of meshes) {
-      if (plate.without?.includes(state.shapes[g.solid].id)) continue
+      const id = state.shapes[g.solid].id
+      if (plate.without?.includes(id) || (added.has(id) && !own.has(id))) continue
       const first = g.throws[0]
       const cut = g.cutout && first !== undefined
       const material = new three.ShaderMaterial({

@@ -153,6 +153,16 @@ def _pairs(shot: Shot, geometry: Geometry, number: dict[tuple[str, str], int]) -
     return np.array(counts, np.int64), np.array(plates, np.int32), np.array(occlusion, np.bool_)
 
 
+def added_pieces(shot: Shot) -> set[str]:
+    """Pieces that have nothing but plates that were added: they stood before no photo's lens."""
+    role = {p.id: p.role for p in shot.plates}
+    by_solid: dict[str, set[str]] = {}
+    for throw in shot.throws:
+        for target in throw.targets:
+            by_solid.setdefault(target.partition("/")[0], set()).add(role.get(throw.plate, "photo"))
+    return {solid for solid, roles in by_solid.items() if roles == {"added"}}
+
+
 def throws_of(
     shot: Shot,
     geometry: Geometry,
@@ -191,6 +201,7 @@ def throws_of(
     matte, matte_at = side_by_side([m.matte for m in mine], 4)
     blocks = [m.blocks.ravel() for m in mine]
     ids = {s: i for i, s in enumerate(geometry.solid_ids)}
+    added = {ids[s] for s in added_pieces(shot) if s in ids}
     return Throws(
         pair_start=np.r_[0, np.cumsum(counts)].astype(np.int64),
         pair_plate=pair_plate,
@@ -204,5 +215,5 @@ def throws_of(
         blocks=joined([*blocks, np.full(1, UNSAID)], np.uint8),
         block_at=np.cumsum([0, *(b.size for b in blocks)], dtype=np.int64)[:-1],
         canvas=np.array(canvas, dtype=np.float64).reshape(-1, 6),
-        without=[{ids[s] for s in p.without if s in ids} for p in plates],
+        without=[added | {ids[s] for s in p.without if s in ids} for p in plates],
     )

@@ -138,7 +138,7 @@ function takeTool(t: Tool) {
   if (t === 'flat' && !foregrounds.value.some((p) => p.id === flatPlate.value))
     flatPlate.value = foregrounds.value[0]?.id ?? null
 }
-const foregrounds = computed(() => s.shot.plates.filter((p) => p.role === 'foreground'))
+const foregrounds = computed(() => s.shot.plates.filter((p) => ['foreground', 'added'].includes(p.role)))
 watch(
   () => photo.value?.id,
   () => {

@@ -15,7 +15,7 @@ import { HOWS, openStep, reach, upToHere } from './steps'
 import ThrowList from './ThrowList.vue'
 
 const s = useShot()
-const ROLES = { photo: 'the photo', foreground: 'foreground', clean: 'clean plate' }
+const ROLES = { photo: 'the photo', foreground: 'foreground', clean: 'clean plate', added: 'added' }
 const MANY = 10 // plates from which on a list has a filter
 const filter = ref('')
 const listed = computed(() =>
