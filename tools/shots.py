@@ -95,18 +95,22 @@ def massing(page: Page, out: Path) -> None:
 
 
 def plates(page: Page, out: Path) -> None:
-    """A foreground's matte over grey, its outline open; the clean plate behind it."""
+    """A foreground's matte over grey, its outline open; a face squared up beside the photo."""
     page.locator("[data-plates] tr").nth(2).click()
     page.keyboard.press("g")
     page.locator("[data-step=outline] .name").click()
     page.wait_for_selector("[data-look=there]", timeout=60_000)
     page.wait_for_timeout(600)
     page.screenshot(path=out / "plates.png")
-    page.locator("[data-plates] tr").nth(3).click()
+    page.locator("[data-plates] tr").nth(0).click()
     page.keyboard.press("q")
-    page.wait_for_selector("[data-look=there]", timeout=60_000)
-    page.wait_for_timeout(600)
-    page.screenshot(path=out / "clean-plate.png")
+    page.locator("[data-squared] .el-select__wrapper").click()
+    page.get_by_role("option", name="Station house, front, squared up").click()
+    page.locator("[data-beside]").click()
+    page.wait_for_selector("[data-ruler]", timeout=60_000)
+    page.wait_for_timeout(4000)
+    page.screenshot(path=out / "squared-up.png")
+    page.locator("[data-straight]").get_by_role("button", name="Close").click()
     page.locator("[data-plates] tr").nth(2).click()
     page.keyboard.press("g")
     page.keyboard.press("i")
