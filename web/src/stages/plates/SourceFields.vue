@@ -167,6 +167,9 @@ const ENDS = { from: 'From', to: 'To' } as const
 </template>
 
 <style scoped>
+h2:not(:first-child) {
+  margin-top: 14px;
+}
 .tone {
   display: flex;
   justify-content: space-between;
