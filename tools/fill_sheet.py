@@ -186,7 +186,7 @@ def main() -> None:
         f"{len(found)} holes, the truth known. Sharpness inside beside that of the ring around within 0.75 to 1.25 and "
         f"the seam at most 1.3: {kept}. Mean SSIM with the truth in the hole: texture {mean['texture']:.3f}, OpenCV "
         f"inpaint (Telea) {mean['inpaint']:.3f}, xphoto (shift map) {mean['xphoto']:.3f}; "
-        "a blur scores well by SSIM where nothing of the texture can be known, which is why sharpness stands beside it.\n"
+        "a blur scores well by SSIM where nothing of the texture can be known: hence the sharpness beside it.\n"
         f"{LOOKED}\n\n"
         "![The holes, ringed, and what fills them](fills.jpg)\n\n"
         "| hole | sharpness of the ring | of the truth there | seam | SSIM | inpaint | xphoto |\n"
