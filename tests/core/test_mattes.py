@@ -142,7 +142,7 @@ def strands(seed: int, size: int = 200):
     )
 
 
-@pytest.mark.parametrize("seed", range(5))
+@pytest.mark.parametrize("seed", range(20))
 def test_hair_halves_the_error_of_a_feathered_outline(seed):
     shown, alpha, _, drawn = strands(seed)
     feathered = m.feathered(drawn, 18)
@@ -152,7 +152,7 @@ def test_hair_halves_the_error_of_a_feathered_outline(seed):
     assert (got[~near] == drawn[~near]).all()
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(20))
 def test_a_fringe_takes_the_old_background_out_of_the_border(seed):
     shown, alpha, own, _ = strands(seed)
     got, changed = m.defringed(shown, alpha, 60)
