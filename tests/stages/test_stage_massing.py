@@ -14,10 +14,12 @@ from roofline.core.massing.kinds import Block, Ground, Wall
 from roofline.core.massing.solids import faces_of
 from roofline.errors import MassingError, NotFound
 from roofline.model.handoff import Delivery
+from roofline.model.massing import Motion
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Camera
+from roofline.stages import move
 from roofline.stages.massing import arranging as a
 from roofline.stages.massing import bringing, drawing, pieces
 from roofline.stages.massing import looking as looks
@@ -206,6 +208,23 @@ def test_a_locked_piece_stays_until_it_is_unlocked(desk, yard):
     a.arranged(desk, yard, a.Mark(ids=["house"], locked=False))
     a.arranged(desk, yard, a.Move3(ids=["house"], by=(1, 0, 0)))
     assert corners(desk, yard, "house")[:, 0].min() == pytest.approx(2)
+
+
+def test_a_group_that_is_renamed_goes_on_moving(desk, yard):
+    motion = Motion(drift=(0.1, 0, 0))
+    a.arranged(desk, yard, a.Mark(ids=["house", "wall"], group="Front"))
+    move.set_group_motion(desk, yard, "Front", motion)
+    a.arranged(desk, yard, a.Mark(ids=["wall"], group="Wall"))  # one leaves: the group is there, and moves
+    assert [(g.name, g.motion) for g in desk.store.load(yard).groups] == [("Front", motion)]
+    a.arranged(desk, yard, a.Mark(ids=["house"], group="Façade"))
+    assert [(g.name, g.motion) for g in desk.store.load(yard).groups] == [("Façade", motion)]
+    desk.store.undo(yard)
+    assert [g.name for g in desk.store.load(yard).groups] == ["Front"]
+    move.set_group_motion(desk, yard, "Wall", Motion(drift=(0, 0.2, 0)))
+    a.arranged(desk, yard, a.Mark(ids=["house"], group="Wall"))  # it joins one that moves by itself
+    assert [(g.name, g.motion.drift) for g in desk.store.load(yard).groups] == [("Wall", (0, 0.2, 0))]
+    a.arranged(desk, yard, a.Mark(ids=["house", "wall"], group=""))
+    assert desk.store.load(yard).groups == []
 
 
 def test_names_of_groups_and_tags_are_given_to_all_and_taken_again(desk, yard):

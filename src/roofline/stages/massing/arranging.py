@@ -164,6 +164,19 @@ def _placed(desk: Desk, shot_id: str, body: Move3 | Push | Stand) -> list[str]:
     return body.ids
 
 
+def _follow(shot: Shot, was: set[str], group: object) -> None:
+    """A group whose pieces all have another one now was renamed: its motion goes along, where the other has none.
+
+    What nobody is in any more does not move.
+    """
+    there = {s.group for s in shot.solids if s.group}
+    for old in sorted(was - there):
+        motion = next((g for g in shot.groups if g.name == old), None)
+        if motion is not None and group in there and all(g.name != group for g in shot.groups):
+            shot.groups = [*shot.groups, motion.model_copy(update={"name": group})]
+    shot.groups = [g for g in shot.groups if g.name in there or g.name not in was]
+
+
 def _mark(desk: Desk, shot_id: str, ids: list[str], given: dict[str, object]) -> None:
     """Change what is said of pieces, not their shape; a lock does not stand against it."""
 
@@ -171,10 +184,13 @@ def _mark(desk: Desk, shot_id: str, ids: list[str], given: dict[str, object]) ->
         for ident in ids:
             solid_of(shot, ident)
         chosen = set(ids)
+        was = {s.group for s in shot.solids if s.id in chosen and s.group}
         # checked as a whole: a name too long is refused, and nothing has changed
         shot.solids = [
             type(s).model_validate({**s.model_dump(), **given}) if s.id in chosen else s for s in shot.solids
         ]
+        if "group" in given:
+            _follow(shot, was, given["group"])
         return shot
 
     what = {"locked": "Lock", "hidden": "Show or hide", "group": "Group", "tags": "Tag", "true_size": "Keep the size"}
