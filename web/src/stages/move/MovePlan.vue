@@ -106,8 +106,11 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
   border: 1px solid var(--ink);
   padding: 0 9px 0 0;
   display: flex;
-  gap: 10px;
+  flex-wrap: wrap;
+  gap: 0 10px;
   align-items: center;
+  max-width: calc(100% - 76px);
+  white-space: nowrap;
 }
 .way {
   display: flex;

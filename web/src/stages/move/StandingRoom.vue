@@ -66,7 +66,9 @@ async function ask() {
       const problem = (await response.json().catch(() => ({}))) as { detail?: string }
       return emit('says', problem.detail ?? 'It could not be looked for.')
     }
-    const room = turnedOver((await response.json()) as Room, props.upright)
+    const answer = (await response.json().catch(() => null)) as Room | null // asked anew while it came
+    if (mine !== stop || !answer) return
+    const room = turnedOver(answer, props.upright)
     // a finer look at the same place takes the coarser one's
     rooms.value = [...found, room]
     if (share === 1) found.push(room)

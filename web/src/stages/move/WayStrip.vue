@@ -72,10 +72,12 @@ const then = computed(
         <text :x="3" :y="r.y + H - 3">{{ r.name }}{{ r.failing ? `: ${r.failing} do not hold` : ': all hold' }}</text>
       </g>
     </svg>
-    <ElButton class="plain" :title="`Judged at ${strip.width} px`" data-way-look @click="looking = !looking">
-      {{ looking ? 'Put frame away' : `See frame ${strip.worst}, now and then` }}
-    </ElButton>
-    <span class="figure quiet judged">judged at {{ strip.width }} px</span>
+    <div class="under">
+      <ElButton class="plain" data-way-look @click="looking = !looking">
+        {{ looking ? 'Put the frame away' : `Frame ${strip.worst}, now and then` }}
+      </ElButton>
+      <span class="figure quiet">at {{ strip.width }} px</span>
+    </div>
     <div v-if="looking" class="pair">
       <figure>
         <img :src="framePicture(s, strip.worst, 320)" alt="" />
@@ -107,8 +109,12 @@ text {
   font: 500 10px var(--label);
   fill: var(--ink);
 }
-.judged {
-  float: right;
+.under {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+}
+.under span {
   font-size: 11px;
 }
 .pair {
