@@ -5,6 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
+from tools.fill_sheet import sharpness
 
 from roofline.core.plates.exemplar import textured
 from roofline.core.plates.filling import along, filled, smooth
@@ -59,11 +60,6 @@ def hole_of(size: int, low: int, high: int) -> np.ndarray:
     hole = np.zeros((size, size), bool)
     hole[low:high, low:high] = True
     return hole
-
-
-def sharpness(picture: np.ndarray, where: np.ndarray) -> float:
-    gy, gx = np.gradient(picture.mean(-1))
-    return float(np.hypot(gx, gy)[where].mean())
 
 
 @pytest.mark.parametrize("kind", TEXTURES)

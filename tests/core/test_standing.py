@@ -14,7 +14,7 @@ from roofline.cli import main
 from roofline.core.massing.kinds import Block, Panel
 from roofline.core.moment import Moment
 from roofline.core.move.paint_list import paint_list
-from roofline.core.move.standing import heading, margin_of, over, several, standing, upright
+from roofline.core.move.standing import margin_of, over, several, standing, upright
 from roofline.core.throw.check import check_frame
 from roofline.core.throw.engine import engine_of
 from roofline.demo.shot import FOLDER
@@ -166,7 +166,7 @@ def test_in_elevation_it_is_what_each_place_says(scene):
     shot, engine = scene
     limits = Limits(gap_percent=1.5, strain_percent=3)
     seen = looking(320, 180, 320.0, 25.0, -8.0, (0.4, 1.7, 6.0))
-    way, start = heading(seen), float(seen.position[[0, 2]] @ heading(seen))
+    way, start = seen.heading, float(seen.position[[0, 2]] @ seen.heading)
     spots = upright(seen, start + np.array([-1.0, 0.0, 1.5]), np.array([1.2, 2.0]))
     assert spots.shape == (6, 3) and np.linalg.norm(way) == pytest.approx(1)
     np.testing.assert_allclose(spots[1], [0.4, 1.2, 6.0], atol=1e-9)  # below the lens
@@ -178,4 +178,4 @@ def test_in_elevation_it_is_what_each_place_says(scene):
         assert margin == pytest.approx(margin_of(report.gap, report.strain, limits), abs=1e-9)
         assert holds == report.holds
     above = replace(seen, rotation=np.array([[1.0, 0, 0], [0, 0, 1], [0, 1, 0]]))
-    np.testing.assert_allclose(heading(above), [0, -1])
+    np.testing.assert_allclose(above.heading, [0, -1])

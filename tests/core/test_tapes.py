@@ -52,6 +52,10 @@ def test_what_lies_within_its_sigma_is_no_contradiction():
         solve(survey(far[0], (3.0, 2.0, 0.05)))
     with pytest.raises(SurveyError, match="contradict each other"):
         solve(survey((1.0, 1.3, None), (3.0, 2.0, None)))
+    # one that is known exactly is followed; what is rough beside it may be off by as much as it says, and no more
+    assert solve(survey((1.0, 1.3, None), far[1])).camera.position[1] == pytest.approx(1.75, rel=0.005)
+    with pytest.raises(SurveyError, match="by the others, tape 2"):
+        solve(survey((1.0, 1.3, None), (3.0, 2.0, 0.05)))
 
 
 def test_what_is_measured_has_the_tapes_error():

@@ -10,7 +10,7 @@ from tests.stages.conftest import png
 from roofline.core.camera import view_of
 from roofline.errors import FormatError, NotFound, PlateError
 from roofline.model.plates import Video
-from roofline.model.steps import DepthStep, Tone
+from roofline.model.steps import DepthStep, GrowStep, Tone
 from roofline.stages import sources, stepping
 from roofline.stages.sources import Placed
 from roofline.stages.stepping import NewPlate
@@ -109,5 +109,8 @@ def test_a_depth_picture_keeps_its_metres_when_it_is_another_one(desk, wall):
     assert second.file != first.file and (second.far_m, second.nearer) == (90, "dark")
     with pytest.raises(PlateError, match="it has to show the same"):
         sources.depth_picture(desk, wall, made, step.id, "d.png", png(w, h * 2))
-    with pytest.raises(NotFound, match="depth step"):
+    with pytest.raises(NotFound, match="no such step"):
         sources.depth_picture(desk, wall, made, "s99", "d.png", png(w, h))
+    stepping.add(desk, wall, made, GrowStep(px=2), None)
+    with pytest.raises(PlateError, match="Only a step by depth"):
+        sources.depth_picture(desk, wall, made, desk.store.load(wall).plate(made).steps[1].id, "d.png", png(w, h))

@@ -16,14 +16,15 @@ from pathlib import Path
 import numpy as np
 from shapely import MultiPoint, Polygon, unary_union
 
-from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, view_of
+from roofline.core.camera import View, view_of
 from roofline.core.massing.kinds import Backdrop, Block, Column, Gable, Ground
 from roofline.core.massing.kinds.base import foot
 from roofline.core.move.path import home_key
+from roofline.demo.moving import off_home
 from roofline.demo.shot import FOLDER
 from roofline.formats.package import write_package
 from roofline.model.handoff import Delivery, Framing
-from roofline.model.move import Key, Move
+from roofline.model.move import Move
 from roofline.model.plates import Outline
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
@@ -167,16 +168,6 @@ def outline(true: View) -> Outline:
     return Outline(points=[(round(x, 1), round(y, 1)) for x, y in list(shape.exterior.coords)[:-1]], feather_px=3.0)
 
 
-def moved(shot: Shot, frame: int, by, pan=0.0, tilt=0.0, zoom=1.0) -> Key:
-    home = home_key(shot, frame)
-    view = view_of(shot.photos[0].camera)
-    p, q, r = pan_tilt_roll(view.rotation)
-    turn = from_pan_tilt_roll(p + np.radians(pan), q + np.radians(tilt), r)
-    w, x, y, z = matrix_to_quaternion(turn.T).tolist()
-    pos = np.array(home.position) + by
-    return Key(frame=frame, position=tuple(pos.tolist()), rotation=(w, x, y, z), focal_px=home.focal_px * zoom)
-
-
 def stand(desk: Desk, shot_id: str, solid: AnySolid) -> None:
     """Add a solid as it is, with the photo thrown on it."""
 
@@ -272,9 +263,9 @@ def build(first: Path, second: Path, out: Path) -> None:
         def move(shot: Shot) -> Shot:
             shot.move = Move(
                 keys=[
-                    moved(shot, 1, np.array([-0.30, -0.10, 0.04]), pan=0.5, tilt=0.2),
+                    off_home(shot, 1, (-0.30, -0.10, 0.04), pan=0.5, tilt=0.2),
                     home_key(shot, 60),
-                    moved(shot, 120, np.array([2.3, 0.45, -3.6]), pan=2.0, tilt=-0.6),
+                    off_home(shot, 120, (2.3, 0.45, -3.6), pan=2.0, tilt=-0.6),
                 ]
             )
             return shot

@@ -3,7 +3,7 @@
 import { ElButton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { Problem } from './api/client'
+import { formOf, Problem } from './api/client'
 import { isVideo, kindOf, useDrop } from './hand/drop'
 import { plateOfFile } from './stages/plates/sources'
 import { sendHeld } from './hand/held'
@@ -94,8 +94,7 @@ useDrop(async (files) => {
   }
   for (const file of files) {
     const kind = kindOf(file.name)
-    const form = new FormData()
-    form.append('file', file)
+    const form = formOf([file])
     if (stage.value === 'plates' && isVideo(file.name) && (s.plate || s.photo)) {
       if (!(await plateOfFile(s, s.plate?.photo ?? s.photo!.id, file))) return
     } else if (kind === 'picture') {

@@ -4,8 +4,8 @@ import { ElButton, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { kindOf, useDrop } from './hand/drop'
-import { asked, EVEN, formOf, layered, notesOf, told } from './stages/photo/beginning'
-import { api, call, got, Problem, type Job, type Schemas, type ShotState } from './api/client'
+import { asked, EVEN, layered, notesOf, told } from './stages/photo/beginning'
+import { api, call, formOf, got, Problem, type Job, type Schemas, type ShotState } from './api/client'
 
 const router = useRouter()
 const shots = ref<Schemas['ListedShot'][]>([])
@@ -78,9 +78,7 @@ const giveUp = () => api.DELETE('/api/jobs/{job_id}', { params: { path: { job_id
 const bring = (list: FileList | File[] | null) =>
   attempt(async () => {
     if (!list?.length) return
-    const form = new FormData()
-    form.append('file', list[0])
-    const state = await call<ShotState>('POST', '/packages', form)
+    const state = await call<ShotState>('POST', '/packages', formOf([list[0]]))
     await router.push(`/shot/${state.id}/photo`)
   })
 async function remove(shot: Schemas['ListedShot']) {

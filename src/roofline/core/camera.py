@@ -76,6 +76,14 @@ class View:
             self.unit / sx,
         )
 
+    @property
+    def heading(self) -> Array:
+        """The level direction (2,), run and return, that it looks along; towards falling return if it looks straight up
+        or down."""
+        level = self.rotation[2][[0, 2]]
+        length = float(np.linalg.norm(level))
+        return np.asarray(level / length) if length > 1e-6 else np.array([0.0, -1.0])
+
     def across(self, width: int) -> View:
         """The same view on a grid so many pixels wide, as high as the aspect has it."""
         return self if width == self.width else self.resized(width, max(1, round(self.height * width / self.width)))

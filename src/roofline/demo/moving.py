@@ -9,16 +9,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, view_of
-from roofline.core.massing.kinds import Flat
+from roofline.core.camera import (
+    View,
+    from_pan_tilt_roll,
+    matrix_to_quaternion,
+    pan_tilt_roll,
+    view_of,
+)
 from roofline.core.massing.solids import faces_of
-from roofline.core.move.path import home_key, moment_at, shot_path
+from roofline.core.move.path import home_key, home_photo, moment_at, shot_path
 from roofline.model.base import Vec4
 from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Key, Move, Sway
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import Cloud, Loop, OutlineStep, PlateStep, Tone
+from roofline.work.begin import upright_flat
 
 MOVING_ID = "varrow-halt-moving"
 LAST = 120
@@ -82,28 +88,12 @@ def _veil(ident: str, name: str, photo: str, canvas: Vec4, tone: Tone, feather: 
     return Plate(id=ident, name=name, photo=photo, tone=tone, canvas=canvas, role="added", steps=[step])
 
 
-def _upright(view: View, ident: str, name: str, canvas: Vec4, distance: float) -> Flat:
-    """An upright flat across the heading, so many metres off, that a canvas of the photo covers."""
-    ahead = view.rotation[2] * [1, 0, 1]
-    ahead = ahead / np.linalg.norm(ahead)
-    right = np.array([-ahead[2], 0.0, ahead[0]])
-    x0, y0, w, h = canvas
-    rays = view.rays(np.array([(x0, y0), (x0 + w, y0), (x0 + w, y0 + h), (x0, y0 + h)]))
-    spots = rays * (distance / (rays @ ahead))[:, None]
-    across, up = spots @ right, spots[:, 1] + view.position[1]
-    foot = view.position + ahead * distance
-    extent = (float(across.min()), float(across.max()), float(up.min()), float(up.max()))
-    turn = float(np.degrees(np.arctan2(ahead[0], -ahead[2])))
-    at = (float(foot[0]), 0.0, float(foot[2]))
-    return Flat(id=ident, name=name, foot=at, heading_deg=turn, extent=extent)
-
-
 def _cloud_bank(shot: Shot, view: View) -> None:
     canvas = (250.0, 330.0, 1700.0, 420.0)
     tone = Tone.model_validate(
         {"from": (0.80, 0.82, 0.86), "to": (0.95, 0.95, 0.96), "cloud": Cloud(size_px=240, seed=3)}
     )
-    flat = _upright(view, "cloud-bank-flat", "Cloud bank flat", canvas, 56.0)
+    flat = upright_flat(view, "cloud-bank-flat", "Cloud bank flat", canvas, 56.0)
     fading = [MotionKey(frame=1, opacity=0.55), MotionKey(frame=LAST, opacity=0.55)]
     flat = flat.model_copy(update={"motion": Motion(keys=fading, drift=(0.45, 0.0, 0.0))})
     _put(shot, _veil("cloud-bank", "Cloud bank", shot.photos[0].id, canvas, tone, 110.0), flat, before=True)
@@ -119,7 +109,7 @@ def _smoke(shot: Shot, view: View) -> None:
     tone = Tone.model_validate(
         {"from": (0.42, 0.42, 0.43), "to": (0.72, 0.71, 0.70), "angle_deg": 90, "cloud": Cloud(size_px=90, seed=7)}
     )
-    flat = _upright(view, "smoke-flat", "Smoke flat", canvas, distance)
+    flat = upright_flat(view, "smoke-flat", "Smoke flat", canvas, distance)
     growing = [MotionKey(frame=1, opacity=0.6), MotionKey(frame=LAST, opacity=0.12, scale=1.5)]
     flat = flat.model_copy(update={"motion": Motion(keys=growing, drift=(0.22, 0.16, 0.0), faces_lens="rise")})
     _put(shot, _veil("smoke", "Smoke", shot.photos[0].id, canvas, tone, 70.0), flat, before=True)
@@ -137,7 +127,7 @@ def _passing_post(shot: Shot, view: View) -> None:
         canvas=canvas,
         role="added",
     )
-    flat = _upright(view, "post-close-by-flat", "Post close by flat", canvas, 1.0)
+    flat = upright_flat(view, "post-close-by-flat", "Post close by flat", canvas, 1.0)
     rest = np.array(flat.foot) + np.array([0, 0.5 * (flat.extent[2] + flat.extent[3]), 0])
     rest += 0.5 * (flat.extent[0] + flat.extent[1]) * view.rotation[0]
     path, keys = shot_path(shot), []
@@ -148,27 +138,24 @@ def _passing_post(shot: Shot, view: View) -> None:
     _put(shot, plate, flat.model_copy(update={"motion": Motion(keys=keys)}), before=True)
 
 
-def _key(shot: Shot, view: View, frame: int, by: tuple[float, float, float], pan: float, tilt: float) -> Key:
-    """Home, set off by metres along Run, Rise and Return, and turned by degrees."""
+def off_home(shot: Shot, frame: int, by: tuple[float, float, float], pan: float = 0.0, tilt: float = 0.0) -> Key:
+    """A key at home, set off by metres along Run, Rise and Return, and turned by degrees."""
     home = home_key(shot, frame)
-    p, q, r = pan_tilt_roll(view.rotation)
+    camera = home_photo(shot).camera
+    assert camera is not None
+    p, q, r = pan_tilt_roll(view_of(camera).rotation)
     turn = from_pan_tilt_roll(p + np.radians(pan), q + np.radians(tilt), r)
     w, x, y, z = (float(v) for v in matrix_to_quaternion(turn.T))
-    at = np.array(home.position) + by
-    return home.model_copy(
-        update={"position": tuple(float(v) for v in at), "rotation": (w, x, y, z), "home": False, "id": f"k{frame}"}
-    )
+    px, py, pz = (float(v) for v in np.array(home.position) + by)
+    return Key(frame=frame, position=(px, py, pz), rotation=(w, x, y, z), focal_px=home.focal_px)
 
 
 def _move(shot: Shot) -> Move:
     """A slide, past home in the middle, and a push."""
-    camera = shot.photos[0].camera
-    assert camera is not None
-    view = view_of(camera)
     keys = [
-        _key(shot, view, 1, (-0.45, 0.02, 0.12), 0.6, 0.1),
+        off_home(shot, 1, (-0.45, 0.02, 0.12), 0.6, 0.1),
         home_key(shot, 56),
-        _key(shot, view, LAST, (1.6, 0.25, -2.4), 1.6, -0.4),
+        off_home(shot, LAST, (1.6, 0.25, -2.4), 1.6, -0.4),
     ]
     sway = Sway(
         frequency_hz=0.55, position_m=(0.008, 0.006, 0.004), rotation_deg=(0.12, 0.09, 0.05), seed=5, fade_frames=12

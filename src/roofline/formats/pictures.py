@@ -19,6 +19,7 @@ from roofline.errors import FormatError
 from roofline.formats.colour import to_display as to_display
 from roofline.formats.colour import to_linear as to_linear
 from roofline.formats.reading import SUFFIX as SUFFIX
+from roofline.formats.reading import Facts
 from roofline.formats.reading import as_it_is as as_it_is
 from roofline.formats.reading import examine as examine
 from roofline.formats.reading import opaque_size as opaque_size
@@ -79,6 +80,15 @@ def store_form(pixels: NDArray) -> tuple[bytes, str]:
         tifffile.imwrite(buffer, pixels, photometric="rgb", compression="zlib")
         return buffer.getvalue(), ".tif"
     return png(pixels), ".png"
+
+
+def to_keep(data: bytes, name: str) -> tuple[bytes, str, Facts]:
+    """A picture's bytes and suffix as they are kept, and what it is: those that others who read our packages may not
+    know, or that lie on their side, are stored anew. Raises FormatError."""
+    facts = examine(data, name)
+    if facts.turned or facts.format in ("WEBP", "AVIF"):
+        return *store_form(read(data, name)), facts
+    return data, SUFFIX[facts.format], facts
 
 
 def matte_of(data: bytes, name: str) -> NDArray[np.float32]:

@@ -6,7 +6,7 @@ from pathlib import PurePath
 from typing import Any
 
 from roofline.core.throw.engine import Engine
-from roofline.errors import NotFound, PlateError
+from roofline.errors import PlateError
 from roofline.formats import pictures, stills
 from roofline.formats.clips import clip_of
 from roofline.model.base import Model, Vec4
@@ -16,6 +16,7 @@ from roofline.model.steps import DepthPicture, DepthStep, Tone
 from roofline.stages.photo import photo_of
 from roofline.stages.plates import plate_of, sized
 from roofline.stages.shots import fresh_id
+from roofline.stages.stepping import changed, step_of
 from roofline.work.desk import Desk
 from roofline.work.plates import ShotWorld, whole_canvas
 
@@ -47,10 +48,7 @@ def _stored(desk: Desk, name: str, data: bytes) -> tuple[str, tuple[int, int], V
         suffix = PurePath(name).suffix.lower()
         return desk.store.blobs.keep(data, suffix if suffix in stills.VIDEOS else ".mp4"), clip.size, Video()
     name, data, _ = stills.still(name, data)
-    facts = pictures.examine(data, name)
-    suffix = pictures.SUFFIX[facts.format]
-    if facts.turned or facts.format in ("WEBP", "AVIF"):  # as photos are kept
-        data, suffix = pictures.store_form(pictures.read(data, name))
+    data, suffix, facts = pictures.to_keep(data, name)
     return desk.store.blobs.keep(data, suffix), (facts.width, facts.height), None
 
 
@@ -103,27 +101,23 @@ def clip_facts(desk: Desk, shot_id: str, plate_id: str) -> ClipFacts:
 def run(desk: Desk, shot_id: str, plate_id: str, video: Video) -> None:
     """Say how a plate's video runs."""
 
-    def alter(shot: Shot) -> Shot:
-        plate = plate_of(shot, plate_id)
+    def alter(_: Shot, plate: Plate) -> None:
         if plate.video is None:
             raise PlateError(f"The plate '{plate.name}' is no video.")
         plate.video = video
-        return shot
 
-    desk.store.change(shot_id, "Run a video otherwise", alter)
+    changed(desk, shot_id, plate_id, "Run a video otherwise", alter)
 
 
 def tone(desk: Desk, shot_id: str, plate_id: str, wanted: Tone) -> None:
     """Give a plate that is a tone another one."""
 
-    def alter(shot: Shot) -> Shot:
-        plate = plate_of(shot, plate_id)
+    def alter(_: Shot, plate: Plate) -> None:
         if plate.tone is None:
             raise PlateError(f"The plate '{plate.name}' is no tone.")
         plate.tone = wanted
-        return shot
 
-    desk.store.change(shot_id, "Change a tone", alter)
+    changed(desk, shot_id, plate_id, "Change a tone", alter)
 
 
 def place(desk: Desk, shot_id: str, plate_id: str, placed: Placed) -> None:
@@ -141,14 +135,13 @@ def place(desk: Desk, shot_id: str, plate_id: str, placed: Placed) -> None:
     if canvas is None or min(canvas[2:]) < LEAST:
         raise PlateError("A plate's canvas needs a width and a height above zero.")
 
-    def alter(shot: Shot) -> Shot:
-        plate_of(shot, plate_id).canvas = canvas
+    def alter(shot: Shot, plate: Plate) -> None:
+        plate.canvas = canvas
         throw = next((t for t in shot.throws if t.plate == plate_id), None)
         if placed.over and throw is not None and not throw.targets:
             throw.targets = [placed.over]
-        return shot
 
-    desk.store.change(shot_id, "Lay a plate elsewhere", alter)
+    changed(desk, shot_id, plate_id, "Lay a plate elsewhere", alter)
 
 
 def surface_box(desk: Desk, shot: Shot, plate: Plate, surface: str) -> Vec4:
@@ -174,19 +167,12 @@ def depth_picture(desk: Desk, shot_id: str, plate_id: str, step_id: str, name: s
         )
     file = desk.store.blobs.keep(data, PurePath(name).suffix.lower() or ".png")
 
-    def alter(shot: Shot) -> Shot:
-        plate = plate_of(shot, plate_id)
-        step = next((s for s in plate.steps if s.id == step_id), None)
+    def alter(_: Shot, plate: Plate) -> None:
+        step = step_of(plate, step_id)
         if not isinstance(step, DepthStep):
-            raise NotFound("That depth step is not there any more.")
-        old = step.picture
-        metres = {"near_m": old.near_m, "far_m": old.far_m, "nearer": old.nearer} if old else _metres(step)
-        new = step.model_copy(update={"picture": DepthPicture(file=file, **metres)})
+            raise PlateError("Only a step by depth goes by a depth picture.")
+        now = step.picture or DepthPicture(file=file, near_m=step.near_m, far_m=step.far_m)
+        new = step.model_copy(update={"picture": now.model_copy(update={"file": file})})
         plate.steps = [new if s.id == step_id else s for s in plate.steps]
-        return shot
 
-    desk.store.change(shot_id, "Bring a depth picture", alter)
-
-
-def _metres(step: DepthStep) -> dict[str, Any]:
-    return {"near_m": step.near_m, "far_m": step.far_m}
+    changed(desk, shot_id, plate_id, "Bring a depth picture", alter)

@@ -65,14 +65,17 @@ def _thrown_first(shot: Shot, ident: str) -> None:
     shot.throws.insert(0, Throw(plate=ident, targets=[]))
 
 
-def _step(plate: Plate, step_id: str) -> Any:
+def step_of(plate: Plate, step_id: str) -> Any:
+    """The step with this id; raises NotFound."""
     for step in plate.steps:
         if step.id == step_id:
             return step
     raise NotFound(f"The plate '{plate.name}' has no such step any more.")
 
 
-def _changed(desk: Desk, shot_id: str, plate_id: str, label: str, alter: Callable[[Shot, Plate], None]) -> None:
+def changed(desk: Desk, shot_id: str, plate_id: str, label: str, alter: Callable[[Shot, Plate], None]) -> None:
+    """Change one plate of a shot, as an undoable step."""
+
     def change(shot: Shot) -> Shot:
         plate = plate_of(shot, plate_id)
         alter(shot, plate)
@@ -94,19 +97,19 @@ def add(desk: Desk, shot_id: str, plate_id: str, step: Step, place: int | None) 
         plate.steps = steps
         _hold(shot, plate, new)
 
-    _changed(desk, shot_id, plate_id, "Add a step", alter)
+    changed(desk, shot_id, plate_id, "Add a step", alter)
 
 
 def change(desk: Desk, shot_id: str, plate_id: str, step_id: str, step: Step) -> None:
     """Put another step in the place of one."""
 
     def alter(shot: Shot, plate: Plate) -> None:
-        _step(plate, step_id)
+        step_of(plate, step_id)
         new = step.model_copy(update={"id": step_id})
         plate.steps = [new if s.id == step_id else s for s in plate.steps]
         _hold(shot, plate, new)
 
-    _changed(desk, shot_id, plate_id, "Change a step", alter)
+    changed(desk, shot_id, plate_id, "Change a step", alter)
 
 
 def _hold(shot: Shot, plate: Plate, step: Any) -> None:
@@ -128,7 +131,7 @@ def switch(desk: Desk, shot_id: str, plate_id: str, step_id: str, off: bool | No
     """Switch a step off or on, or move it in the order."""
 
     def alter(shot: Shot, plate: Plate) -> None:
-        step = _step(plate, step_id)
+        step = step_of(plate, step_id)
         if off is not None:
             step.off = off
         if place is not None:
@@ -136,22 +139,22 @@ def switch(desk: Desk, shot_id: str, plate_id: str, step_id: str, off: bool | No
             steps.insert(min(max(place, 0), len(steps)), step)
             plate.steps = steps
 
-    _changed(desk, shot_id, plate_id, "Move a step" if place is not None else "Switch a step", alter)
+    changed(desk, shot_id, plate_id, "Move a step" if place is not None else "Switch a step", alter)
 
 
 def remove(desk: Desk, shot_id: str, plate_id: str, step_id: str) -> None:
     def alter(shot: Shot, plate: Plate) -> None:
-        _step(plate, step_id)
+        step_of(plate, step_id)
         plate.steps = [s for s in plate.steps if s.id != step_id]
 
-    _changed(desk, shot_id, plate_id, "Remove a step", alter)
+    changed(desk, shot_id, plate_id, "Remove a step", alter)
 
 
 def stroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, drawn: Stroke) -> None:
     """Add a stroke to a step that is drawn with them."""
 
     def alter(shot: Shot, plate: Plate) -> None:
-        step = _step(plate, step_id)
+        step = step_of(plate, step_id)
         if not hasattr(step, "strokes"):
             raise PlateError("That step is not drawn with a brush.")
         taken = {s.id for s in step.strokes}
@@ -160,20 +163,20 @@ def stroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, drawn: Stroke)
         plate.steps = [new if s.id == step_id else s for s in plate.steps]
         _hold(shot, plate, new)
 
-    _changed(desk, shot_id, plate_id, "Draw a stroke", alter)
+    changed(desk, shot_id, plate_id, "Draw a stroke", alter)
 
 
 def unstroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, stroke_id: str) -> None:
     """Take one stroke away, whichever it is."""
 
     def alter(shot: Shot, plate: Plate) -> None:
-        step = _step(plate, step_id)
+        step = step_of(plate, step_id)
         left = [s for s in getattr(step, "strokes", []) if s.id != stroke_id]
         if len(left) == len(getattr(step, "strokes", [])):
             raise NotFound("That stroke is not there any more.")
         plate.steps = [s.model_copy(update={"strokes": left}) if s.id == step_id else s for s in plate.steps]
 
-    _changed(desk, shot_id, plate_id, "Remove a stroke", alter)
+    changed(desk, shot_id, plate_id, "Remove a stroke", alter)
 
 
 # ---------------------------------------------------------------- looked at
@@ -208,7 +211,7 @@ def _until(plate: Plate, step_id: str | None) -> Plate:
     """The plate as it is after one of its steps."""
     if step_id is None:
         return plate
-    at = [s.id for s in plate.steps].index(_step(plate, step_id).id)
+    at = [s.id for s in plate.steps].index(step_of(plate, step_id).id)
     return plate.model_copy(update={"steps": plate.steps[: at + 1]})
 
 

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
+from roofline.core.move.findings import worst_of
 from roofline.core.move.path import moments
 from roofline.core.throw.check import check
 from roofline.errors import Conflict, NotFound
 from roofline.model.base import Model
+from roofline.model.reports import CheckReport
 from roofline.model.shot import Shot
 from roofline.stages import move
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 from roofline.work.ways import WIDTH, Kind, Way, Ways, ways_out
-
-LEAST = 0.05  # percent of a frame without a picture that weighs as much as one percent strained
 
 LABELS: dict[Kind, str] = {
     "part": "Bring back the move",
@@ -71,21 +71,20 @@ def state(desk: Desk, shot: Shot) -> WaysState:
 
 
 class Judged(Model):
-    """A frame of a move: whether it holds, and its percents without a picture and strained."""
+    """Whether a frame of a move holds."""
 
     frame: int
     holds: bool
-    gap: float
-    strain: float
 
 
 class WayStrip(Model):
-    """A move as it is, and as a way out has it, frame by frame; and the frame that was worst."""
+    """A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is; and the width in
+    pixels that the frames were judged at."""
 
     before: list[Judged]
     after: list[Judged]
     worst: int
-    width: int  # pixels of the frames that were judged
+    width: int
 
 
 def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
@@ -99,12 +98,11 @@ def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
     return way, way.shot
 
 
-def _judged(desk: Desk, shot: Shot) -> list[Judged]:
+def _judged(desk: Desk, shot: Shot) -> CheckReport:
     """Every frame, judged as the ways are; kept."""
 
-    def make() -> list[Judged]:
-        report = check(desk.engine(shot), moments(shot, width=min(WIDTH, shot.delivery.width)), shot.limits)
-        return [Judged(frame=f.frame, holds=f.holds, gap=f.gap, strain=f.strain) for f in report.frames]
+    def make() -> CheckReport:
+        return check(desk.engine(shot), moments(shot, width=min(WIDTH, shot.delivery.width)), shot.limits)
 
     return desk.kept.get("strip", move.report_key(desk, shot), make)
 
@@ -112,9 +110,14 @@ def _judged(desk: Desk, shot: Shot) -> list[Judged]:
 def strip(desk: Desk, shot: Shot, kind: str) -> WayStrip:
     """What a way out does to every frame."""
     _, after = _way(desk, shot, kind)
-    before = _judged(desk, shot)
-    worst = max(before, key=lambda f: (not f.holds, f.gap / LEAST + f.strain))
-    return WayStrip(before=before, after=_judged(desk, after), worst=worst.frame, width=min(WIDTH, shot.delivery.width))
+    before, then = _judged(desk, shot), _judged(desk, after)
+    failing = [f for f in before.frames if not f.holds]
+    return WayStrip(
+        before=[Judged(frame=f.frame, holds=f.holds) for f in before.frames],
+        after=[Judged(frame=f.frame, holds=f.holds) for f in then.frames],
+        worst=worst_of(failing or before.frames).frame,
+        width=min(WIDTH, shot.delivery.width),
+    )
 
 
 def picture(desk: Desk, shot: Shot, kind: str, frame: int, width: int) -> bytes:

@@ -19,7 +19,7 @@ from roofline.formats.ora import open_raster, same_kind
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.work.begin import Begun, layer_plate, level_flat
+from roofline.work.begin import Begun, layer_plate, upright_flat
 from roofline.work.engines import Engines
 
 BESIDE = 1.02  # how much farther than its neighbour a layer stands that is new at the end of the list
@@ -136,7 +136,7 @@ def _add(
         distance = 2 / (1 / nearer + 1 / farther)
     else:
         distance = nearer * BESIDE if nearer else (farther or 10.0) / BESIDE
-    solid = level_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
+    solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
     out.shot.plates.append(plate)
     out.shot.solids.append(solid.model_copy(update={"group": layer.group, "hidden": not layer.visible}))
     if layer.visible:

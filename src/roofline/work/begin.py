@@ -22,6 +22,7 @@ from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
 from roofline.formats.layers import Layer, Layered, filled_box, flattened, inside, is_layered, layers_of
 from roofline.formats.stills import as_stills, is_video, still
+from roofline.model.base import Vec4
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo, PhotoFacts
 from roofline.model.plates import Plate, Throw, Video
@@ -80,11 +81,7 @@ def taken_in(data: bytes, filename: str, keep: Callable[[bytes, str], str]) -> P
     ``keep``: stores bytes under a suffix, and says the file's name.
     """
     filename, data, _ = still(filename, data)
-    facts = pictures.examine(data, filename)
-    if facts.turned or facts.format in ("WEBP", "AVIF"):  # what others read our packages by may not know these
-        stored, suffix = pictures.store_form(pictures.read(data, filename))
-    else:
-        stored, suffix = data, pictures.SUFFIX[facts.format]
+    stored, suffix, facts = pictures.to_keep(data, filename)
     name = PurePath(filename).stem[:100] or "photo"
     return Photo(
         id="photo",
@@ -159,20 +156,22 @@ def from_photo(name: str, data: bytes, how: How) -> Begun:
     return out
 
 
-def level_flat(view: View, ident: str, name: str, canvas: tuple[float, float, float, float], distance: float) -> Flat:
-    """An upright flat at a distance that shows a canvas as a level camera sees it, pixel for pixel."""
+def upright_flat(view: View, ident: str, name: str, canvas: Vec4, distance: float) -> Flat:
+    """An upright flat across a view's heading, so many metres off along it, that a canvas just covers; seen by a level
+    camera it shows the canvas pixel for pixel."""
+    ahead = np.insert(view.heading, 1, 0.0)
+    right = np.array([-ahead[2], 0.0, ahead[0]])
     x0, y0, w, h = canvas
-    (cx, cy), f, eye = view.centre, view.focal, float(view.position[1])
-    left, right = (x0 - cx) / f * distance, (x0 + w - cx) / f * distance
-    top, bottom = eye - (y0 - cy) / f * distance, eye - (y0 + h - cy) / f * distance
-    spot = view.position + view.rotation[2] * distance
-    turn = float(np.degrees(np.arctan2(view.rotation[2][0], -view.rotation[2][2])))
+    rays = view.rays(np.array([(x0, y0), (x0 + w, y0), (x0 + w, y0 + h), (x0, y0 + h)]))
+    spots = rays * (distance / (rays @ ahead))[:, None]
+    across, up = spots @ right, spots[:, 1] + view.position[1]
+    spot = view.position + ahead * distance
     return Flat(
         id=ident,
         name=name,
         foot=(float(spot[0]), 0.0, float(spot[2])),
-        heading_deg=turn,
-        extent=(left, right, bottom, top),
+        heading_deg=float(np.degrees(np.arctan2(ahead[0], -ahead[2]))),
+        extent=(float(across.min()), float(across.max()), float(up.min()), float(up.max())),
     )
 
 
@@ -232,7 +231,7 @@ def from_layers(
         plate = film_plate(out, layer, ident, film) if film else layer_plate(out, layer, picture, ident)
         if plate is None:
             continue
-        solid = level_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
+        solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
         solid = solid.model_copy(update={"group": layer.group, "hidden": not layer.visible})
         out.shot.plates.append(plate)
         out.shot.solids.append(solid)

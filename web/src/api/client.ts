@@ -79,6 +79,13 @@ export function call<T>(method: string, path: string, body?: unknown): Promise<T
   return got<T>(ask(method.toLowerCase(), `/api${path}`, body === undefined ? { keepalive } : { body, keepalive }))
 }
 
+/** Files as a form that is sent. */
+export function formOf(files: readonly File[]): FormData {
+  const form = new FormData()
+  for (const file of files) form.append('file', file)
+  return form
+}
+
 /** A plate's picture for the screen, by address. It is named after its files, so that a browser may keep it. */
 /** A plate as it is thrown, `of` what names its looks now (`ShotState.pictures`). */
 export const textureOf = (shot: string, plate: string, width: number, of: string, frame?: number) =>

@@ -3866,17 +3866,13 @@ export interface components {
         };
         /**
          * Judged
-         * @description A frame of a move: whether it holds, and its percents without a picture and strained.
+         * @description Whether a frame of a move holds.
          */
         Judged: {
             /** Frame */
             frame: number;
-            /** Gap */
-            gap: number;
             /** Holds */
             holds: boolean;
-            /** Strain */
-            strain: number;
         };
         /**
          * Key
@@ -6370,7 +6366,8 @@ export interface components {
         };
         /**
          * WayStrip
-         * @description A move as it is, and as a way out has it, frame by frame; and the frame that was worst.
+         * @description A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is; and the width in
+         *     pixels that the frames were judged at.
          */
         WayStrip: {
             /** After */

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import BaseModel
@@ -70,6 +71,11 @@ def sets_the_border(shot: Shot, frame: FrameReport) -> str | None:
     return f"{who}{by} {SAID[verdict]}: {percent:.2f} % of the frame"
 
 
+def worst_of(failing: Sequence[FrameReport]) -> FrameReport:
+    """Of frames that fail, the one that is named: a missing picture weighs ten times what is strained."""
+    return max(failing, key=lambda f: f.gap + 0.1 * f.strain)
+
+
 def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     """Sentences about a checked move, the most telling first."""
     failing = [f for f in report.frames if not f.holds]
@@ -90,7 +96,7 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
             action="bring_back",
         )
     ]
-    worst = max(failing, key=lambda f: f.gap + 0.1 * f.strain)
+    worst = worst_of(failing)
     out.append(
         Finding(
             text=f"Worst is frame {worst.frame}: " + " and ".join(_why(worst, shot.limits)) + ".",

@@ -113,20 +113,12 @@ def over(
     return standing(engine, moments, limits, grid, height)
 
 
-def heading(view: View) -> Array:
-    """The level direction (2,), run and return, that a view looks along; towards falling return if it looks up or
-    down."""
-    level = view.rotation[2][[0, 2]]
-    length = float(np.linalg.norm(level))
-    return level / length if length > 1e-6 else np.array([0.0, -1.0])
-
-
 def upright(view: View, along: Array, heights: Array) -> Array:
     """Places (N, 3) of the upright plane through a view's lens along its heading, row by row from the lowest.
 
     ``along``: metres along the heading, counted from the origin of the world; ``heights``: metres of rise.
     """
-    way, eye = heading(view), view.position[[0, 2]]
+    way, eye = view.heading, view.position[[0, 2]]
     grid = np.stack(np.meshgrid(along, heights), axis=-1).reshape(-1, 2)
     level = eye + (grid[:, :1] - float(eye @ way)) * way
     return np.column_stack([level[:, 0], grid[:, 1], level[:, 1]])

@@ -119,5 +119,5 @@ def _uncertain(given: SurveyInput, ends: Array) -> Iterator[tuple[Change, float,
         for end_name, k in product(("a", "b"), range(2)):
             yield partial(moved, end=end_name, k=k), clicked, 0.05
         if tape.sigma_m is not None:
-            metres = tape.metres
-            yield lambda d, m=metres, put=with_tape: put(metres=m + d), tape.sigma_m, 1e-4 * metres  # type: ignore[misc]
+            typed = tape.metres
+            yield lambda d, m=typed, put=with_tape: put(metres=m + d), tape.sigma_m, 1e-4 * typed  # type: ignore[misc]

@@ -113,7 +113,7 @@ def place(given: SurveyInput, camera: Camera) -> Placed:
         spread = float((metres / units).max() / (metres / units).min())
         misses = np.log(metres / units / by_tape)
         # of tapes that are known roughly, what lies within that is no contradiction
-        beyond = any(t.sigma_m is None for t in given.lengths) or bool((misses**2 > 9 * variance).any())
+        beyond = all(t.sigma_m is None for t in given.lengths) or bool((misses**2 > 9 * variance).any())
         if spread > CONTRADICTION and beyond:
             worst = int(np.argmax(misses**2 / variance))
             raise SurveyError(

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { api, got, Problem, type Schemas } from '../../api/client'
+import { api, formOf, got, Problem, type Schemas } from '../../api/client'
+import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
@@ -32,14 +33,8 @@ const figures = computed(() => (s.solid && chosen.value.length === 1 ? figuresOf
 const rename = (name: string) => {
   if (name) void put({ name })
 }
-const file = ref<HTMLInputElement>()
-async function bring(event: Event) {
-  const input = event.target as HTMLInputElement
-  const form = new FormData()
-  if (!input.files?.[0]) return
-  form.append('file', input.files[0])
-  const made = await s.build('/meshes', form)
-  input.value = ''
+async function bring(file: File) {
+  const made = await s.build('/meshes', formOf([file]))
   if (made) chooseAll(made)
 }
 const settling = ref(false)
@@ -114,8 +109,9 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
 
     <PieceList />
     <div class="row section">
-      <ElButton class="plain" data-bring @click="file?.click()">Bring in a mesh…</ElButton>
-      <input ref="file" type="file" accept=".obj,.glb,.gltf" hidden data-mesh-file @change="bring" />
+      <FileButton class="plain" data-bring mark="mesh" accept=".obj,.glb,.gltf" @chosen="bring"
+        >Bring in a mesh…</FileButton
+      >
     </div>
 
     <section v-if="looks.how === 'cover' || looks.how === 'depth'" class="section" data-looks>

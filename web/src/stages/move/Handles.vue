@@ -1,23 +1,18 @@
 <script setup lang="ts">
 /** In plan: the handles of the key at this frame. Dragged, they say which way and how fast the camera passes it. */
-import { computed, ref, shallowRef } from 'vue'
-import type { Vec2, Vec3 } from '../../api/client'
-import { begin } from '../../hand/gesture'
-import { useMove } from './move'
-import { reaches, tip, velocityAt } from './passing'
+import { computed, ref } from 'vue'
+import type { Vec2 } from '../../api/client'
+import { reaches, tip } from './passing'
+import { usePassing } from './usePassing'
 
 /** Pixels that a handle is longer than what it says, so that it can be taken hold of beside its key. */
 const STEM = 16
 const props = defineProps<{ flat: (p: number[]) => Vec2; metres: (screen: Vec2) => Vec2 }>()
-const { s, key, cameras, setKey } = useMove()
+const { s, key, velocity, drag } = usePassing()
 const host = ref<SVGGElement>()
-/** The velocity in hand. */
-const held = shallowRef<Vec3 | null>(null)
-const over = computed(() => s.shot.move.speed ?? s.shot.move.aim ?? s.shot.move.sway ?? s.shot.move.carrier)
 const handles = computed(() => {
-  const k = key.value
-  if (!k || over.value || s.keys.length < 2 || k.free?.includes('position')) return []
-  const v = held.value ?? velocityAt(k, cameras.value)
+  const [k, v] = [key.value, velocity.value]
+  if (!k || !v) return []
   const at = s.keys.findIndex((x) => x.frame === k.frame)
   const { back, ahead } = reaches(s.keys, k.frame)
   return [
@@ -32,30 +27,16 @@ const handles = computed(() => {
     return [{ way: h.way, frames: h.frames, from, at }]
   })
 })
-function drag(event: PointerEvent, frames: number) {
-  const k = key.value
-  if (event.button !== 0 || !k) return
-  event.stopPropagation()
+function take(event: PointerEvent, frames: number) {
+  const [k, v] = [key.value!, velocity.value!]
   const svg = host.value!.ownerSVGElement!
   const box = svg.getBoundingClientRect()
-  const up = velocityAt(k, cameras.value)[1] // in plan its height is kept
-  const at = (e: PointerEvent): Vec3 => {
+  drag(event, svg.parentElement!, (e) => {
     const [kx, ky] = props.flat(k.position)
     const [dx, dy] = [e.clientX - box.left - kx, e.clientY - box.top - ky]
     const short = Math.max(0, 1 - STEM / Math.max(Math.hypot(dx, dy), 1e-9))
     const [x, z] = props.metres([kx + dx * short, ky + dy * short])
-    return [(x - k.position[0]) / frames, up, (z - k.position[2]) / frames]
-  }
-  begin(event, svg.parentElement!, {
-    move: (e) => (held.value = at(e)),
-    finish: async (e) => {
-      if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 2) return void (held.value = null)
-      const velocity = at(e)
-      held.value = velocity
-      await setKey({ home: k.home, velocity, speed: null, ease: null })
-      if (held.value === velocity) held.value = null
-    },
-    giveUp: () => (held.value = null),
+    return [(x - k.position[0]) / frames, v[1], (z - k.position[2]) / frames] // in plan its height is kept
   })
 }
 </script>
@@ -64,7 +45,7 @@ function drag(event: PointerEvent, frames: number) {
   <g ref="host" class="handles">
     <template v-for="h in handles" :key="h.way">
       <line :x1="h.from[0]" :y1="h.from[1]" :x2="h.at[0]" :y2="h.at[1]" />
-      <circle :cx="h.at[0]" :cy="h.at[1]" r="5" :data-handle="h.way" @pointerdown="drag($event, h.frames)" />
+      <circle :cx="h.at[0]" :cy="h.at[1]" r="5" :data-handle="h.way" @pointerdown="take($event, h.frames)" />
     </template>
   </g>
 </template>

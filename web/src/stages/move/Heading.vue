@@ -1,11 +1,10 @@
 <script setup lang="ts">
 /** In the lens view: whither the camera goes as it passes this key, or whence it comes. It can be dragged. */
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref } from 'vue'
 import type { Vec2, Vec3 } from '../../api/client'
 import type { View } from '../../board/camera'
-import { begin } from '../../hand/gesture'
-import { useMove } from './move'
-import { length, velocityAt } from './passing'
+import { length } from './passing'
+import { usePassing } from './usePassing'
 
 const props = defineProps<{
   view: View
@@ -14,15 +13,11 @@ const props = defineProps<{
   toScreen: (p: Vec2) => Vec2
   unit: number // pixels here of one delivered
 }>()
-const { s, key, cameras, setKey } = useMove()
+const { velocity, drag } = usePassing()
 const host = ref<SVGSVGElement>()
-const held = shallowRef<Vec3 | null>(null)
-const over = computed(() => s.shot.move.speed ?? s.shot.move.aim ?? s.shot.move.sway ?? s.shot.move.carrier)
-const velocity = computed(() => held.value ?? (key.value ? velocityAt(key.value, cameras.value) : null))
 const mark = computed(() => {
-  const k = key.value
   const v = velocity.value
-  if (!k || !v || over.value || s.keys.length < 2 || length(v) < 1e-9 || k.free?.includes('position')) return null
+  if (!v || length(v) < 1e-9) return null
   const [x, y, z] = props.view.rotation.map((r) => r[0] * v[0] + r[1] * v[1] + r[2] * v[2])
   if (Math.abs(z) < 1e-9) return null
   const at: Vec2 = [
@@ -33,30 +28,16 @@ const mark = computed(() => {
   const inside = there[0] > 4 && there[1] > 4 && there[0] < props.width - 4 && there[1] < props.height - 4
   return inside ? { at: there, ahead: z > 0 } : null
 })
-function drag(event: PointerEvent) {
-  const k = key.value
-  const was = velocity.value
-  if (event.button !== 0 || !k || !was || !mark.value) return
-  event.stopPropagation()
+function take(event: PointerEvent) {
+  const fast = length(velocity.value!)
+  const way = mark.value!.ahead ? 1 : -1
   const box = host.value!.getBoundingClientRect()
-  const way = mark.value.ahead ? 1 : -1
   const { rotation, focal, centre } = props.view
-  const at = (e: PointerEvent): Vec3 => {
+  drag(event, host.value!.parentElement!, (e) => {
     const u = (e.clientX - box.left) / props.unit - centre[0]
     const v = (e.clientY - box.top) / props.unit - centre[1]
     const ray = [0, 1, 2].map((i) => rotation[0][i] * u + rotation[1][i] * v + rotation[2][i] * focal)
-    return ray.map((x) => (way * x * length(was)) / length(ray)) as Vec3
-  }
-  begin(event, host.value!.parentElement!, {
-    move: (e) => (held.value = at(e)),
-    finish: async (e) => {
-      if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 2) return void (held.value = null)
-      const to = at(e)
-      held.value = to
-      await setKey({ home: k.home, velocity: to, speed: null, ease: null })
-      if (held.value === to) held.value = null
-    },
-    giveUp: () => (held.value = null),
+    return ray.map((x) => (way * x * fast) / length(ray)) as Vec3
   })
 }
 </script>
@@ -66,7 +47,7 @@ function drag(event: PointerEvent) {
     <g :transform="`translate(${mark.at.join(' ')})`" class="heading" :data-heading="mark.ahead ? 'to' : 'from'">
       <title>{{ mark.ahead ? 'The camera goes there: drag to turn its way' : 'The camera comes from there' }}</title>
       <path d="M-11 0H-4M4 0H11M0 -11V-4M0 4V11" />
-      <circle r="9" @pointerdown="drag" />
+      <circle r="9" @pointerdown="take" />
     </g>
   </svg>
 </template>

@@ -30,6 +30,8 @@ const homeOf = (home?: Key | null) =>
 const withKeys =
   (alter: (keys: Key[]) => Key[]): Apply =>
   (shot) => ({ ...shot, move: { ...shot.move, keys: alter(shot.move.keys).sort((a, b) => a.frame - b.frame) } })
+/** Whether what is seen is not where a key would stand: pace, aim, sway or a carrier lie over the keys. */
+export const laidOver = (move: Schemas['Move']) => !!(move.speed ?? move.aim ?? move.sway ?? move.carrier)
 /** A camera with the rotation that its angles say. */
 export const turned = (c: FrameCamera): FrameCamera => ({
   ...c,
@@ -126,9 +128,7 @@ export function useMove() {
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
     if (!from) return false
-    const over = s.shot.move
-    if (!change.home && (over.speed ?? over.aim ?? over.sway ?? over.carrier)) {
-      // what is seen is not where a key would stand
+    if (!change.home && laidOver(s.shot.move)) {
       s.problem = 'Pace, aim and sway lie over the keys: take them off under “How it travels” to set a key.'
       return false
     }

@@ -2,7 +2,7 @@
 /** The photo with the delivered frame over it; bring one by drop or dialog; drag the frame. */
 import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
-import type { Vec2 } from '../../api/client'
+import { formOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import { useShot } from '../../state/shot'
 import { useRouter } from 'vue-router'
@@ -32,9 +32,7 @@ async function bring(files: FileList | null | undefined) {
   if (!photo.value && layered([...files])) return beginFrom([...files], ways.value!.how)
   bringing.value = true
   for (const one of files) {
-    const form = new FormData()
-    form.append('file', one)
-    if (!(await s.change('POST', '/photos', form))) break
+    if (!(await s.change('POST', '/photos', formOf([one])))) break
     s.photoId = s.shot.photos[s.shot.photos.length - 1].id
   }
   bringing.value = false

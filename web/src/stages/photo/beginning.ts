@@ -1,6 +1,6 @@
 /** Beginning a shot from whatever pictures there are, and a first move by one press. */
 import { computed, ref } from 'vue'
-import type { Job } from '../../api/client'
+import { formOf, type Job } from '../../api/client'
 import { useShot } from '../../state/shot'
 
 /** How layers are spread in depth: by even parallax, ratio or steps, between two distances in metres. */
@@ -21,11 +21,6 @@ export function layered(files: readonly { name: string }[]): boolean {
   const suffix = (f: { name: string }) => f.name.toLowerCase().split('.').pop() ?? ''
   if (files.length === 1) return suffix(files[0]) === 'ora'
   return files.every((f) => ['png', 'tif', 'tiff', 'webp', 'ora', 'svg', 'mp4', 'webm'].includes(suffix(f)))
-}
-export function formOf(files: readonly File[]): FormData {
-  const form = new FormData()
-  for (const file of files) form.append('file', file)
-  return form
 }
 export const asked = (how: Spread) => `?near=${how.near}&far=${how.far}&spread=${how.spread}`
 

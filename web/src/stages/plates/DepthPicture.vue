@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** What a depth step goes by: the set, or a picture that is brought, with its metres. */
 import { ElButton, ElOption, ElSelect } from 'element-plus'
-import { ref } from 'vue'
-import type { Plate } from '../../api/client'
+import { formOf, type Plate } from '../../api/client'
+import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import { changeStep, type Step } from './steps'
@@ -10,17 +10,8 @@ import { changeStep, type Step } from './steps'
 type Depth = Extract<Step, { do: 'depth' }>
 const props = defineProps<{ plate: Plate; step: Depth }>()
 const s = useShot()
-const file = ref<HTMLInputElement>()
-function bring(event: Event) {
-  const input = event.target as HTMLInputElement
-  const chosen = input.files?.[0]
-  if (chosen) {
-    const body = new FormData()
-    body.append('file', chosen)
-    void s.change('POST', `/plates/${props.plate.id}/steps/${props.step.id}/depth`, body)
-  }
-  input.value = ''
-}
+const bring = (chosen: File) =>
+  s.change('POST', `/plates/${props.plate.id}/steps/${props.step.id}/depth`, formOf([chosen]))
 const set = (change: object) =>
   changeStep(s, props.plate.id, { ...props.step, picture: { ...props.step.picture!, ...change } })
 </script>
@@ -53,10 +44,9 @@ const set = (change: object) =>
     />
   </template>
   <div class="row">
-    <ElButton data-depth @click="file?.click()">{{
+    <FileButton mark="depth" accept="image/*,.exr,.tif,.tiff" @chosen="bring">{{
       step.picture ? 'Another depth picture' : 'By a depth picture'
-    }}</ElButton>
+    }}</FileButton>
     <ElButton v-if="step.picture" @click="changeStep(s, plate.id, { ...step, picture: null })">By the set</ElButton>
-    <input ref="file" type="file" hidden accept="image/*,.exr,.tif,.tiff" data-depth-file @change="bring" />
   </div>
 </template>

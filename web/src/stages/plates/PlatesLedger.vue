@@ -2,6 +2,7 @@
 /** The plates, what is done to the chosen one, and what is thrown on what. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
+import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
@@ -51,13 +52,6 @@ async function startPlate(tone?: typeof DARK) {
   if (await s.change('POST', '/plates/new', { photo: photo.value!.id, ...(tone ? { tone } : {}) }))
     s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? null
 }
-const file = ref<HTMLInputElement>()
-function bringFile(event: Event) {
-  const input = event.target as HTMLInputElement
-  const chosen = input.files?.[0]
-  if (chosen) void plateOfFile(s, photo.value!.id, chosen)
-  input.value = ''
-}
 const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, how: how.value })
 </script>
 
@@ -100,16 +94,15 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
         </ElButton>
         <ElButton v-else @click="drawing = null">Give up the outline</ElButton>
         <ElButton v-if="!drawing" :disabled="!photo" @click="startPlate()">A plate of the photo</ElButton>
-        <ElButton v-if="!drawing" :disabled="!photo" data-of-file @click="file?.click()">A picture or a video</ElButton>
-        <ElButton v-if="!drawing" :disabled="!photo" data-tone @click="startPlate(DARK)">A plain tone</ElButton>
-        <input
-          ref="file"
-          type="file"
-          hidden
+        <FileButton
+          v-if="!drawing"
+          mark="plate"
           accept="image/*,video/*,.exr,.tif,.tiff,.mkv,.svg"
-          data-plate-file
-          @change="bringFile"
-        />
+          :disabled="!photo"
+          @chosen="(file) => plateOfFile(s, photo!.id, file)"
+          >A picture or a video</FileButton
+        >
+        <ElButton v-if="!drawing" :disabled="!photo" data-tone @click="startPlate(DARK)">A plain tone</ElButton>
       </div>
       <NumberField
         v-if="drawing"

@@ -2,7 +2,8 @@
 /** A face taken out squared up, to be painted on anywhere, and brought back onto the chosen plate. */
 import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
-import type { Plate } from '../../api/client'
+import { formOf, type Plate } from '../../api/client'
+import FileButton from '../../ledger/FileButton.vue'
 import { useShot } from '../../state/shot'
 import { facesOf } from './faces'
 import { straightFace } from './steps'
@@ -10,22 +11,14 @@ import { straightFace } from './steps'
 const props = defineProps<{ plate: Plate }>()
 const s = useShot()
 const face = ref('')
-const file = ref<HTMLInputElement>()
 const form = ref<'png16' | 'exr'>('png16')
 const faces = computed(() => facesOf(s))
 const link = computed(
   () => `/api/shots/${s.id}/plates/${props.plate.id}/squared?face=${encodeURIComponent(face.value)}&form=${form.value}`,
 )
 const save = () => window.location.assign(link.value)
-function bring(event: Event) {
-  const input = event.target as HTMLInputElement
-  const chosen = input.files?.[0]
-  if (!chosen) return
-  const body = new FormData()
-  body.append('file', chosen)
-  input.value = ''
-  void s.change('POST', `/plates/${props.plate.id}/painted?face=${encodeURIComponent(face.value)}`, body)
-}
+const bring = (chosen: File) =>
+  s.change('POST', `/plates/${props.plate.id}/painted?face=${encodeURIComponent(face.value)}`, formOf([chosen]))
 </script>
 
 <template>
@@ -44,8 +37,7 @@ function bring(event: Event) {
     <div class="row">
       <ElButton v-if="face" data-beside @click="straightFace = face">Open it beside</ElButton>
       <ElButton v-if="face" data-squared-out @click="save">Save it squared up</ElButton>
-      <ElButton data-painted @click="file?.click()">Bring a painted picture</ElButton>
-      <input ref="file" type="file" hidden accept="image/*,.exr,.tif,.tiff" data-painted-file @change="bring" />
+      <FileButton mark="painted" accept="image/*,.exr,.tif,.tiff" @chosen="bring">Bring a painted picture</FileButton>
     </div>
     <p v-if="face" class="quiet">Its throws as they lie, at true scale, 16 bit; bare places are clear.</p>
   </section>
