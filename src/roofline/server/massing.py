@@ -108,6 +108,8 @@ class SettledState(Model):
     corner_m: float
     used: int
     left_out: int
+    farther: bool
+    alone: bool
 
 
 class DepthReading(Model):
@@ -238,6 +240,8 @@ def _arranging(site: Site, routes: Routes) -> None:
             corner_m=got.corner_m,
             used=got.used,
             left_out=got.left_out,
+            farther=got.farther,
+            alone=got.alone,
         )
 
     @routes.add("POST", SHOT + "/meshes", returns=Built, files=True)

@@ -5283,8 +5283,12 @@ export interface components {
          * @description The shot after a piece has been settled: what its sides still miss, and how well its seen corners are known.
          */
         SettledState: {
+            /** Alone */
+            alone: boolean;
             /** Corner M */
             corner_m: number;
+            /** Farther */
+            farther: boolean;
             /** Left Out */
             left_out: number;
             /** Rms Px */

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import least_squares
+from scipy.optimize import OptimizeResult, least_squares
 
 from roofline.core.camera import Array, View
 from roofline.core.massing.kinds import known
@@ -21,28 +21,36 @@ OUTLIER = 4.0  # sigmas
 SHORTEST = 25.0  # pixels of a side that are worth looking at
 PROBES = 9
 ROUNDS = 6
+TILTED = 0.5  # of how far a side lies off as a whole: how far its ends are turned away besides
+BELIEF = 6.0  # sides that the usual bias counts as
 
 
 @dataclass(frozen=True, eq=False)
 class Side:
-    """A side of a solid as a photo shows it: the photo by number, the side's vertices by number, and pixels (N, 2)
-    on it."""
+    """A side of a solid as a photo shows it: the photo by number, the side's vertices by number, pixels (N, 2) on it,
+    and how far it may be off as a whole because another edge may be meant (px, one sigma)."""
 
     view: int
     ends: tuple[int, int]
     pixels: Array
+    doubt_px: float = 0.0
 
 
 @dataclass(frozen=True)
 class Settled:
     """The fitted solid; how far the sides still miss (px); how well its seen corners are known (m); sides used and
-    left out."""
+    left out; the corners that were seen, by number; the sides that were used; how many of its measures they show."""
 
     solid: AnySolid
     rms_px: float
     corner_m: float
     used: int
     left_out: int
+    corners: list[int]
+    sides: list[Side]
+    shown: int
+    farther: bool = False  # a side went farther than its edge was looked for
+    alone: bool = False  # so few sides beside what the measures need that a wrong one among them is not told
 
 
 def measures_of(solid: AnySolid) -> tuple[Array, Callable[[Array], AnySolid]]:
@@ -55,7 +63,7 @@ def measures_of(solid: AnySolid) -> tuple[Array, Callable[[Array], AnySolid]]:
     return known(solid).measures()
 
 
-def _line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[Array]:
+def line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[Array]:
     """For every side the distances (N,) in pixels of its pixels from the line through its corners' pictures."""
     out = []
     for side in sides:
@@ -66,11 +74,31 @@ def _line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[
     return out
 
 
-def settle(solid: AnySolid, views: list[View], sides: list[Side], sigma_px: float = 1.0) -> Settled:
+def _whitened(miss: Array, sigma_px: float, bias_px: float) -> Array:
+    """A side's misses in sigmas: its pixels err singly, and together, shifted and tilted, by what lies beside the true
+    edge."""
+    if not bias_px or len(miss) < 2:
+        return miss / np.hypot(sigma_px, bias_px)  # type: ignore[no-any-return]
+    t = np.linspace(-1, 1, len(miss))
+    size = float(np.linalg.norm(t))
+    middle, tilt = float(miss.mean()), float(miss @ t) / size
+    rest = miss - middle - tilt * t / size
+    return (  # type: ignore[no-any-return]
+        rest / sigma_px
+        + middle / np.hypot(sigma_px, np.sqrt(len(miss)) * bias_px)
+        + tilt * (t / size) / np.hypot(sigma_px, size * TILTED * bias_px)
+    )
+
+
+def settle(
+    solid: AnySolid, views: list[View], sides: list[Side], sigma_px: float = 1.0, bias_px: float = 0.0
+) -> Settled:
     """Fit a solid's measures to pixels on its sides, in all photos at once, by robust least squares.
 
     Misses are distances from the sides' lines in pixels. A start with a soft loss finds the sides that fit; those
-    off by more than chance are left out of the end, which is plain least squares over the rest.
+    off by more than chance are left out of the end, which is plain least squares over the rest. A side errs in its
+    single pixels by ``sigma_px``, and as a whole by ``bias_px`` or what the sides' own disagreement says, if that is
+    more: a gutter or a trim lies beside the edge along all of it.
 
     Raises
     ------
@@ -82,19 +110,25 @@ def settle(solid: AnySolid, views: list[View], sides: list[Side], sigma_px: floa
         raise MassingError(
             f"No clear edges of the picture lie along the sides of {solid.name}: draw it nearer to them."
         )
+    bias = bias_px
 
     def residuals(m: Array, keep: list[Side]) -> Array:
-        misses = _line_misses(views, faces_of(build(m)).vertices, keep)
+        misses = line_misses(views, faces_of(build(m)).vertices, keep)
         # a side weighs by its pixels; what no side shows is held where it is
-        return np.concatenate([*(r / sigma_px for r in misses), (m - start) / LOOSE])
+        return np.concatenate(
+            [
+                *(_whitened(r, sigma_px, float(np.hypot(bias, s.doubt_px))) for r, s in zip(misses, keep, strict=True)),
+                (m - start) / LOOSE,
+            ]
+        )
 
     at = least_squares(residuals, start, args=(sides,), loss="soft_l1", f_scale=2.0, x_scale="jac").x
     kept: list[Side] = []
     for _ in range(ROUNDS):
-        misses = _line_misses(views, faces_of(build(at)).vertices, sides)
+        misses = line_misses(views, faces_of(build(at)).vertices, sides)
         rms = np.array([float(np.sqrt(np.mean(r**2))) for r in misses])
-        spread = max(sigma_px, 1.4826 * float(np.median(rms)))
-        now = [s for s, r in zip(sides, rms, strict=True) if r < OUTLIER * spread]
+        spread = max(sigma_px, bias_px, 1.4826 * float(np.median(rms)))
+        now = [s for s, r in zip(sides, rms, strict=True) if r < OUTLIER * np.hypot(spread, s.doubt_px)]
         if not now:
             raise MassingError(
                 f"The edges near {solid.name} do not agree with any shape of it: draw it nearer to them."
@@ -102,17 +136,44 @@ def settle(solid: AnySolid, views: list[View], sides: list[Side], sigma_px: floa
         if now == kept:
             break
         kept = now
+        bias = _bias(line_misses(views, faces_of(build(at)).vertices, kept), len(start), bias_px)
         done = least_squares(residuals, at, args=(kept,), x_scale="jac")
         at = done.x
+    return _told(solid, build, done, views, kept, len(sides), (sigma_px, bias))
+
+
+def _bias(misses: list[Array], measures: int, least_px: float) -> float:
+    """How far sides lie off as a whole (px, one sigma): what is usual, weighed with how far these do."""
+    if not least_px:
+        return 0.0
+    off = sum(min(float(m.mean()) ** 2, (OUTLIER * least_px) ** 2) for m in misses)
+    free = max(len(misses) - measures / 2, 0.0)
+    return max(least_px, float(np.sqrt((BELIEF * least_px**2 + off) / (BELIEF + free))))
+
+
+def _told(
+    solid: AnySolid,
+    build: Callable[[Array], AnySolid],
+    done: OptimizeResult,
+    views: list[View],
+    kept: list[Side],
+    sides: int,
+    errs: tuple[float, float],
+) -> Settled:
+    """What is said of a fit: its misses, the error of its seen corners, and how many measures its sides show."""
     fitted = build(done.x)
-    last = np.concatenate(_line_misses(views, faces_of(fitted).vertices, kept))
-    free = max(len(last) - len(start), 1)
-    worse = max(1.0, float(np.sqrt(np.sum((last / sigma_px) ** 2) / free)))
-    shown = done.jac[: len(last)]  # the rest of the rows holds what no side shows
-    covariance = np.linalg.inv(shown.T @ shown / worse**2 + np.eye(len(start)) / LOOSE**2)
+    last = np.concatenate(line_misses(views, faces_of(fitted).vertices, kept))
+    measures = len(done.x)
+    sigmas = done.fun[: len(last)]
+    worse = max(1.0, float(np.sqrt(np.sum(sigmas**2) / max(len(last) - measures, 1))))
+    shown = done.jac[: len(last)] / worse  # the rest of the rows holds what no side shows
+    information = shown.T @ shown
+    covariance = np.linalg.inv(information + np.eye(measures) / LOOSE**2)
     seen = sorted({i for s in kept for i in s.ends})
     corner = _corner_sigma(build, done.x, covariance, seen)
-    return Settled(fitted, float(np.sqrt(np.mean(last**2))), corner, len(kept), len(sides) - len(kept))
+    known = int((np.linalg.eigvalsh(information) > 1 / LOOSE**2).sum())
+    rms = float(np.sqrt(np.mean(last**2)))
+    return Settled(fitted, rms, corner, len(kept), sides - len(kept), seen, kept, known)
 
 
 def _corner_sigma(build: Callable[[Array], AnySolid], at: Array, covariance: Array, corners: list[int]) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +12,16 @@ from roofline.core.camera import Array
 
 STEP = 0.5  # pixels between samples across an edge
 CLEAR = 2.0  # a line counts as found when its slope is this many times the surroundings'
+APART = 2.0  # pixels between edges that are not the same
 AGREE = 0.4  # part of the places along it that must agree
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """An edge of the picture along a drawn line: points (N, 2) on it, and its strength (grey levels a pixel)."""
+
+    points: Array
+    strength: float
 
 
 def snap(grey: NDArray[np.uint8], a: Array, b: Array, reach: float = 6.0, points: int = 2) -> Array | None:
@@ -22,16 +33,50 @@ def snap(grey: NDArray[np.uint8], a: Array, b: Array, reach: float = 6.0, points
 
     ``grey``: (H, W); ``reach``: pixels to either side.
     """
+    found = lying_along(grey, a, b, reach, points, 1)
+    return found[0].points if found else None
+
+
+def lying_along(
+    grey: NDArray[np.uint8], a: Array, b: Array, reach: float, points: int = 2, count: int = 3
+) -> list[Laid]:
+    """The picture's edges along the line from a to b as `snap` finds them, the likeliest first: at most ``count``.
+
+    Edges of one direction of the step that are nearer than two pixels to one another are the same.
+    """
     a, b = np.asarray(a, dtype=np.float64), np.asarray(b, dtype=np.float64)
     length = float(np.linalg.norm(b - a))
     if length < 6:
-        return None
+        return []
     along = (b - a) / length
     across = np.array([-along[1], along[0]])
-    count = int(np.clip(length / 2, 12, 400))
-    t = (np.arange(count) + 0.5) / count * length
+    t = (np.arange(rows := int(np.clip(length / 2, 12, 400))) + 0.5) / rows
     u = np.arange(-reach - 1.5, reach + 1.5 + STEP / 2, STEP)
-    places = a + t[:, None, None] * along + u[None, :, None] * across - 0.5  # OpenCV's pixels have whole centres
+    places = a + (t * length)[:, None, None] * along + u[None, :, None] * across - 0.5  # OpenCV's pixels: whole centres
+    slope = _slopes(grey, places)
+    noise = float(np.median(np.abs(slope))) + 0.3
+    rated: list[tuple[float, Array, Array]] = []  # how likely, the line, slopes of its own direction
+    for sign in (1.0, -1.0):
+        signed = np.maximum(sign * slope, 0)
+        # one line for the whole edge first: shifts and turns of the drawn one are voted for
+        rated += [(strength, line, signed) for strength, line in _voted(signed, t, u, reach, count)]
+    found = []
+    for strength, line, signed in sorted(rated, key=lambda r: -r[0])[:count]:
+        spots, weight = _spots(signed, t, u, line)
+        if strength < CLEAR * noise or float((weight > 0).mean()) < AGREE:
+            continue
+        if points == 2:
+            fit_line = _line(t, spots, weight)
+            where, offsets = np.array([0.0, 1.0]), fit_line[0] + fit_line[1] * np.array([0.0, 1.0])
+        else:
+            where, offsets = _stretches(t, spots, weight, points)
+        if len(where) >= 2:
+            found.append(Laid(a + (where * length)[:, None] * along + offsets[:, None] * across, strength))
+    return found
+
+
+def _slopes(grey: NDArray[np.uint8], places: Array) -> Array:
+    """The slope of brightness (grey levels a pixel) across a line, at places (T, U, 2)."""
     read = cv2.remap(
         grey,
         places[..., 0].astype(np.float32),
@@ -40,37 +85,12 @@ def snap(grey: NDArray[np.uint8], a: Array, b: Array, reach: float = 6.0, points
         borderMode=cv2.BORDER_REPLICATE,
     ).astype(np.float64)
     profile = np.asarray(cv2.GaussianBlur(read, (0, 0), sigmaX=1.0 / STEP, sigmaY=1.0), dtype=np.float64)
-    slope = np.gradient(profile, STEP, axis=1)
-    best_fit: tuple[float, Array, Array] | None = None
-    for sign in (1.0, -1.0):
-        signed = np.maximum(sign * slope, 0)
-        # one line for the whole edge first: shifts and turns of the drawn one are voted for
-        fit = _voted(signed, t / length, u, reach)
-        if fit is None:
-            continue
-        strength, line = fit
-        if best_fit is None or strength > best_fit[0]:
-            spots, weight = _spots(signed, t / length, u, line)
-            best_fit = (strength, spots, weight)
-    if best_fit is None:
-        return None
-    strength, spots, weight = best_fit
-    noise = float(np.median(np.abs(slope))) + 0.3
-    if strength < CLEAR * noise or float((weight > 0).mean()) < AGREE:
-        return None
-    if points == 2:
-        fit_line = _line(t / length, spots, weight)
-        offsets = fit_line[0] + fit_line[1] * np.array([0.0, 1.0])
-        where = np.array([0.0, 1.0])
-    else:
-        where, offsets = _stretches(t / length, spots, weight, points)
-        if len(where) < 2:
-            return None
-    return a + (where * length)[:, None] * along + offsets[:, None] * across  # type: ignore[no-any-return]
+    return np.gradient(profile, STEP, axis=1)
 
 
-def _voted(signed: Array, t: Array, u: Array, reach: float) -> tuple[float, Array] | None:
-    """Strength and (offset, rise) of the straight line, within reach at both ends, with the steepest slope along it."""
+def _voted(signed: Array, t: Array, u: Array, reach: float, count: int) -> list[tuple[float, Array]]:
+    """Strengths and (offset, rise) of the straight lines, within reach at both ends, with the steepest slope along
+    them."""
     ends = np.arange(-reach, reach + 0.01, 1.0)
     i, j = np.meshgrid(ends, ends, indexing="ij")
     lines = np.stack([i.ravel(), (j - i).ravel()], axis=1)
@@ -80,8 +100,15 @@ def _voted(signed: Array, t: Array, u: Array, reach: float) -> tuple[float, Arra
     total = np.sqrt(signed[pick][np.arange(len(pick)), column]).mean(1) ** 2
     # of lines alike in strength the one nearest to the hand
     total = total * (1 - 0.15 * (np.abs(lines[:, 0]) + np.abs(lines.sum(1))) / (2 * reach))
-    k = int(np.argmax(total))
-    return (float(total[k]), lines[k]) if total[k] > 0 else None
+    middle = lines[:, 0] + lines[:, 1] / 2
+    found: list[tuple[float, Array]] = []
+    while len(found) < count:
+        k = int(np.argmax(total))
+        if total[k] <= 0:
+            break
+        found.append((float(total[k]), lines[k]))
+        total = np.where(np.abs(middle - middle[k]) < APART, 0, total)
+    return found
 
 
 def _spots(signed: Array, t: Array, u: Array, line: Array) -> tuple[Array, Array]:

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from roofline.core.camera import View, view_of
-from roofline.core.massing.settle import Settled, Side, seen_sides, settle
-from roofline.core.survey.snap import snap
+from roofline.core.massing.settle import Settled
+from roofline.core.massing.settling import settled_to
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.stages.massing.drawing import place
 from roofline.stages.massing.pieces import change, solid_of
 from roofline.work.desk import Desk
-
-SETTLE_REACH = 0.002  # of the photo's width: how far beside a side its edge in the picture is looked for
-SETTLE_SIGMA = 0.5  # pixels: how well an edge of the picture is known
 
 
 def settle_piece(desk: Desk, shot_id: str, solid_id: str) -> Settled:
@@ -34,15 +31,10 @@ def settled(desk: Desk, shot: Shot, solid: AnySolid) -> Settled:
     )
     number = next(n for n, s in enumerate(shown.solids) if s.id == solid.id)
     views: list[View] = []
-    sides: list[Side] = []
+    greys = []
     for photo in shot.photos:
         if photo.camera is None or photo.camera.position is None:
             continue
-        view = view_of(photo.camera)
-        grey = desk.engines.grey(shot, photo, True)
-        for ends, pixels in seen_sides(shown, number, view):
-            laid = snap(grey, pixels[0], pixels[1], max(4.0, SETTLE_REACH * view.width), 6)
-            if laid is not None:
-                sides.append(Side(len(views), ends, laid))
-        views.append(view)
-    return settle(solid, views, sides, SETTLE_SIGMA)
+        views.append(view_of(photo.camera))
+        greys.append(desk.engines.grey(shot, photo, True))
+    return settled_to(shown, number, views, greys)

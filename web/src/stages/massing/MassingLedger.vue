@@ -47,7 +47,15 @@ async function settle() {
     )
     s.take(done.state)
     s.problem = null
-    settled.value = { id, rms: done.rms_px, corner: done.corner_m, used: done.used, out: done.left_out }
+    settled.value = {
+      id,
+      rms: done.rms_px,
+      corner: done.corner_m,
+      used: done.used,
+      out: done.left_out,
+      farther: done.farther,
+      alone: done.alone,
+    }
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     s.problem = error.message
@@ -242,6 +250,10 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
         Its sides miss the picture’s edges by {{ said.rms.toFixed(2) }} px; corners known to ±
         {{ (100 * said.corner).toFixed(1) }} cm, from {{ said.used }} side{{ said.used === 1 ? '' : 's'
         }}{{ said.out ? `; ${said.out} left out` : '' }}.
+        <template v-if="said.farther"
+          >A side went farther than its edge was looked for: look whether it is the right one.</template
+        >
+        <template v-if="said.alone">So few sides cannot tell a wrong edge among them; another photo would.</template>
       </p>
     </section>
 

@@ -1,0 +1,182 @@
+"""Settling a piece to what pictures show: edges are looked for along its sides again until it stays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from roofline.core.camera import Array, View
+from roofline.core.massing.settle import Settled, Side, line_misses, seen_sides, settle
+from roofline.core.massing.solids import faces_of
+from roofline.core.massing.touch import Place
+from roofline.core.survey.snap import APART, Laid, lying_along
+from roofline.errors import MassingError
+from roofline.model.solids import AnySolid
+
+REACH = 0.007  # of the photo's width: how far beside a side its edge is looked for
+LEAST = 4.0  # pixels
+SIGMA = 0.5  # pixels: how well single places of an edge of the picture are known
+BIAS = 0.5  # pixels: how far an edge of the picture usually lies beside the side that it is taken for
+HAND = 8.0  # pixels: how far off a side is usually drawn
+AGREES = 3.0  # pixels: how near to the others' fit the edge that is meant lies
+EDGES = 4  # along a side
+DOUBTED = 0.1  # how likely an edge along a side is that counts as its rival
+SPARE = 6  # places that sides fix beyond the measures: with fewer, one wrong side is not told
+STRETCHES = 6  # places along a side
+ROUNDS = 8
+STAYS = 0.05  # pixels
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """Edges of a picture that lie along a side: the photo by number, the side's vertices by number, points (N, 2) on
+    each edge, and how likely each is meant."""
+
+    view: int
+    ends: tuple[int, int]
+    edges: list[Array]
+    likely: list[float]
+
+    def taken(self, off: list[float]) -> Side:
+        """The side on the edge that is meant, if a fit lies so many pixels off each; the others are its doubt."""
+        weight = np.log(self.likely) - 0.5 * (np.array(off) / AGREES) ** 2
+        best = int(np.argmax(weight))
+        along = self.edges[best][-1] - self.edges[best][0]
+        across = np.array([-along[1], along[0]]) / np.linalg.norm(along)
+        apart = [float((e.mean(0) - self.edges[best].mean(0)) @ across) for e in self.edges]
+        return Side(self.view, self.ends, self.edges[best], float(np.sqrt(np.dot(self.likely, np.square(apart)))))
+
+
+def settled_to(place: Place, number: int, views: list[View], greys: Sequence[NDArray[np.uint8]]) -> Settled:
+    """Fit a solid of a place to the edges of pictures (H, W) along its sides, which are looked for until it stays.
+
+    Raises
+    ------
+    MassingError
+        When no edge is found, none agrees, or those that do show fewer measures than the sides in sight would.
+    """
+    start = place.solids[number]
+    now = start
+    for turn in range(ROUNDS):
+        found = _edges_near(place, number, views, greys, now)
+        off = [[0.0] * len(f.edges) if not turn else _misses(views, now, f) for f in found]
+        got = settle(now, views, [f.taken(o) for f, o in zip(found, off, strict=True)], SIGMA, BIAS)
+        stays = _moved(views, now, got.solid, got.corners) < STAYS
+        now = got.solid
+        if stays and turn:
+            break
+    _enough(place, number, views, got)
+    got = replace(got, corner_m=float(np.hypot(got.corner_m, _rival_m(views, found, got))))
+    reach = max(max(LEAST, REACH * v.width) for v in views)
+    went = line_misses(views, faces_of(start).vertices, got.sides)
+    farther = max(float(np.sqrt(np.mean(m**2))) for m in went) > reach
+    return replace(got, farther=farther, alone=_spare(got) < SPARE)
+
+
+def _rival_m(views: list[View], found: list[Found], got: Settled) -> float:
+    """How far (m, one sigma) the corners lie from readings in which sides are the next likely of their edges.
+
+    A trim runs around all of a piece: its edges are rivals together, which each side's own doubt does not say. Where
+    few sides are seen beyond what the measures need, each is tried singly as well: one wrong side is not told then.
+    """
+    other: dict[int, tuple[Side, float]] = {}  # of the sides used, by number: the rival, and how likely it is
+    for n, side in enumerate(got.sides):
+        f = next(f for f in found if (f.view, f.ends) == (side.view, side.ends))
+        rivals = [(p, e) for p, e in zip(f.likely, f.edges, strict=True) if e is not side.pixels and p > DOUBTED]
+        if rivals:
+            p, edge = max(rivals, key=lambda r: r[0])
+            other[n] = replace(side, pixels=edge, doubt_px=0.0), p
+    readings = [list(other)] if other else []
+    if _spare(got) < SPARE:
+        readings += [[n] for n in other if len(other) > 1]
+    return max((_apart(views, got, other, r) for r in readings), default=0.0)
+
+
+def _spare(got: Settled) -> int:
+    return 2 * got.used - got.shown
+
+
+def _apart(views: list[View], got: Settled, other: dict[int, tuple[Side, float]], which: list[int]) -> float:
+    """How far (m) the corners lie from a reading with the rivals of some sides, by how likely these are."""
+    sides = [other[n][0] if n in which else replace(s, doubt_px=0.0) for n, s in enumerate(got.sides)]
+    try:
+        there = settle(got.solid, views, sides, SIGMA, BIAS)
+    except MassingError:
+        return 0.0
+    apart = faces_of(there.solid).vertices[got.corners] - faces_of(got.solid).vertices[got.corners]
+    share = float(np.mean([other[n][1] for n in which]))
+    return float(np.linalg.norm(apart, axis=1).max() * np.sqrt(share * (1 - share)))
+
+
+def _with(place: Place, number: int, solid: AnySolid) -> Place:
+    return Place([solid if n == number else s for n, s in enumerate(place.solids)], place.meshes)
+
+
+def _edges_near(
+    place: Place, number: int, views: list[View], greys: Sequence[NDArray[np.uint8]], now: AnySolid
+) -> list[Found]:
+    """The edges of pictures along a solid's sides as they are drawn and as they now are; the nearer one lies to where
+    its side was drawn, the likelier."""
+    found = []
+    first = [dict(seen_sides(place, number, view)) for view in views]
+    there = _with(place, number, now)
+    for n, (view, grey) in enumerate(zip(views, greys, strict=True)):
+        for ends, pixels in seen_sides(there, number, view):
+            reach = max(LEAST, REACH * view.width)
+            laid = lying_along(grey, pixels[0], pixels[1], reach, STRETCHES, EDGES)
+            if ends in first[n]:  # what lay beside it as it was drawn may still be meant
+                laid += _others(laid, lying_along(grey, *first[n][ends], reach, STRETCHES, EDGES))
+            edges = [x.points for x in laid]
+            if not edges:
+                continue
+            off = np.array(_misses(views, place.solids[number], Found(n, ends, edges, [])))
+            likely = np.array([x.strength for x in laid]) * np.exp(-0.5 * (off / HAND) ** 2) + 1e-12
+            found.append(Found(n, ends, edges, list(likely / likely.sum())))
+    return found
+
+
+def _others(known: list[Laid], more: list[Laid]) -> list[Laid]:
+    """Those of more edges that are none of those known."""
+
+    def apart(a: Laid, b: Laid) -> float:
+        d = b.points[-1] - b.points[0]
+        return abs(float((a.points.mean(0) - b.points.mean(0)) @ np.array([-d[1], d[0]]) / np.linalg.norm(d)))
+
+    return [m for m in more if all(apart(m, k) >= APART for k in known)]
+
+
+def _misses(views: list[View], solid: AnySolid, found: Found) -> list[float]:
+    """How far (px) each of the edges found lies off a solid's side."""
+    vertices = faces_of(solid).vertices
+    sides = [Side(found.view, found.ends, e) for e in found.edges]
+    return [float(np.sqrt(np.mean(m**2))) for m in line_misses(views, vertices, sides)]
+
+
+def _moved(views: list[View], was: AnySolid, now: AnySolid, corners: list[int]) -> float:
+    """How far corners went in the pictures, in pixels: the farthest."""
+    a, b = faces_of(was).vertices[corners], faces_of(now).vertices[corners]
+    far = [np.linalg.norm(v.project(a) - v.project(b), axis=1) for v in views]
+    return float(np.nan_to_num(np.concatenate(far), nan=np.inf).max())
+
+
+def _enough(place: Place, number: int, views: list[View], got: Settled) -> None:
+    """Refuse what rests on fewer sides than those that are in sight would determine."""
+    there = _with(place, number, got.solid)
+    asked = [
+        Side(n, ends, _spread(pixels))
+        for n, view in enumerate(views)
+        for ends, pixels in seen_sides(there, number, view)
+    ]
+    could = settle(got.solid, views, asked, SIGMA, BIAS).shown
+    if got.shown < could:
+        raise MassingError(
+            f"The edges that lie along {got.solid.name} show {got.shown} of the {could} measures that are in sight: "
+            "draw it nearer to its edges."
+        )
+
+
+def _spread(pixels: Array) -> Array:
+    return pixels[0] + np.linspace(0, 1, STRETCHES)[:, None] * (pixels[1] - pixels[0])
