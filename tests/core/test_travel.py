@@ -12,7 +12,7 @@ from tests.conftest import key_of, looking, photographed
 
 from roofline.core.massing.kinds import Block
 from roofline.core.move.path import moment_at, shot_path
-from roofline.core.move.travel import aimed_at, paced, sway_at
+from roofline.core.move.travel import Place, aimed_at, own_place, paced, sway_at, travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery
 from roofline.model.move import Aim, Carrier, Move, Sway
@@ -140,3 +140,73 @@ def test_a_carrier_takes_the_camera_along_and_turns_it():
     turn = Rotation.from_quat(quarter, scalar_first=True).as_matrix()
     assert np.allclose(place(carried, 96).position, [5, 1, 0] + turn @ place(plain, 96).position)
     assert np.allclose(place(carried, 96).rotation.T, turn @ place(plain, 96).rotation.T)
+
+
+# ---------------------------------------------------------------- keys set to what is seen
+
+RIDE = Carrier(
+    keys=[
+        {"frame": 1, "position": (0, 0, 0)},
+        {"frame": 96, "position": (2, 0.5, -1), "rotation": (0.9659258, 0, 0.2588190, 0)},
+    ]
+)
+SWAYING = Sway(frequency_hz=1.1, position_m=(0.2, 0.1, 0.1), rotation_deg=(2, 1, 1), seed=3, fade_frames=0)
+LAID = {
+    "carrier": {"carrier": RIDE},
+    "sway": {"sway": SWAYING},
+    "aim": {"aim": Aim(solid="b"), "aim_share": 0.6},
+    "all": {"carrier": RIDE, "sway": SWAYING, "aim": Aim(solid="b"), "aim_share": 0.4},
+}
+
+
+def with_key(shot, frame: int, own: Place):
+    w, x, y, z = (float(v) for v in Rotation.from_matrix(own.rotation).as_quat(scalar_first=True))
+    old = shot.move.keys[0]
+    new = old.model_copy(
+        update={
+            "id": "",
+            "frame": frame,
+            "position": tuple(map(float, own.position)),
+            "rotation": (w, x, y, z),
+            "focal_px": own.focal,
+        }
+    )
+    keys = [*(k for k in shot.move.keys if k.frame != frame), new]
+    return shot.model_copy(update={"move": shot.move.model_copy(update={"keys": Move(keys=keys).keys})})
+
+
+@pytest.mark.parametrize("laid", LAID)
+@pytest.mark.parametrize("frame", [20, 40, 96])
+def test_a_key_set_to_what_is_seen_is_seen_there(laid, frame):
+    shot = shot_with(**LAID[laid])
+    path = shot_path(shot)
+    now = travelled(shot, path, frame)
+    turn = Rotation.from_rotvec([0.01, -0.03, 0.02]).as_matrix()
+    wanted = Place(now.position + [0.3, -0.1, 0.2], turn @ now.rotation, now.focal * 1.1)
+    after = with_key(shot, frame, own_place(shot, path, frame, wanted))
+    got = travelled(after, shot_path(after), frame)
+    assert np.allclose(got.position, wanted.position, atol=1e-9)
+    assert np.allclose(got.rotation, wanted.rotation, atol=1e-7)
+    assert got.focal == pytest.approx(wanted.focal)
+
+
+def test_what_is_as_it_was_leaves_the_keys_as_they_are():
+    """Also where an aim hides which way the keys look: moved aside, a key goes on looking its own way."""
+    shot = shot_with(aim=Aim(solid="b"), sway=SWAYING)
+    path = shot_path(shot)
+    now = travelled(shot, path, 40)
+    own = own_place(shot, path, 40, Place(now.position + [0.5, 0, 0], now.rotation, now.focal))
+    assert np.array_equal(own.rotation, path.at(40)[1])
+    still = own_place(shot, path, 40, now)
+    assert np.array_equal(still.position, path.at(40)[0]) and np.array_equal(still.rotation, path.at(40)[1])
+
+
+def test_what_cannot_be_seen_is_refused():
+    shot = shot_with(aim=Aim(solid="b"))
+    now = travelled(shot, shot_path(shot), 40)
+    aside = Place(now.position, Rotation.from_rotvec([0, 0.1, 0]).as_matrix() @ now.rotation, now.focal)
+    with pytest.raises(MoveError, match="lower the share"):
+        own_place(shot, shot_path(shot), 40, aside)
+    paced_shot = shot_with(speed=[(1, 0), (50, 0.2), (96, 1)])
+    with pytest.raises(MoveError, match="pace lies over the keys"):
+        own_place(paced_shot, shot_path(paced_shot), 40, now)

@@ -36,9 +36,9 @@ def test_pace_aim_and_sway_lie_over_the_keys(page, halt):
     swaying = cameras(page, halt)
     assert abs(swaying[50]["pan_deg"] - slow[50]["pan_deg"]) > 0.01
     assert state(page, halt)["shot"]["move"]["keys"] == keys
-    page.get_by_label("At rise").fill("3")  # a key cannot be set under it, and that is said
+    page.get_by_label("At rise").fill("3")  # a key cannot be set under a pace, and that is said
     page.get_by_label("At rise").press("Enter")
-    expect(page.get_by_text("lie over the keys: take them off").first).to_be_visible()
+    expect(page.get_by_text("A pace lies over the keys: take it off").first).to_be_visible()
     page.reload()
     page.wait_for_selector("[data-travel]")
     page.get_by_role("button", name="Take it off").click()
@@ -46,3 +46,33 @@ def test_pace_aim_and_sway_lie_over_the_keys(page, halt):
     assert cameras(page, halt) == before
     page.get_by_role("button", name="Undo").click()
     until(lambda: state(page, halt)["shot"]["move"]["sway"] is not None)
+
+
+def test_a_key_is_set_to_what_is_seen_under_aim_and_sway(page, halt):
+    """A figure typed and a key dragged in plan say where the camera is seen, whatever sways and turns it."""
+    travel = {
+        "aim": {"solid": "station"},
+        "sway": {"frequency_hz": 1.3, "position_m": [0.1, 0.1, 0.1], "rotation_deg": [1, 1, 1], "seed": 4},
+    }
+    assert page.request.patch(f"/api/shots/{halt}/travel", data=travel).ok
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-travel]")
+    page.locator("#frame").fill("30")
+    page.locator("#frame").press("Enter")
+    page.get_by_label("At rise").fill("2.345")
+    page.get_by_label("At rise").press("Enter")
+    until(lambda: any(k["frame"] == 30 for k in state(page, halt)["shot"]["move"]["keys"]))
+    there = next(c for c in cameras(page, halt) if c["frame"] == 30)
+    assert abs(there["position"][1] - 2.345) < 1e-6
+    key = next(k for k in state(page, halt)["shot"]["move"]["keys"] if k["frame"] == 30)
+    assert abs(key["position"][1] - 2.345) > 1e-3  # it stands where the sway, taken off, leaves it
+    box = page.locator(".plan [data-key='30'] rect").bounding_box()
+    scale = 100 * float(page.locator(".plan svg").first.get_attribute("data-scale"))
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 10, y - 5)
+    page.mouse.move(x + 20, y - 10)
+    page.mouse.up()
+    wanted = there["position"][0] + 20 / scale
+    until(lambda: abs(next(c for c in cameras(page, halt) if c["frame"] == 30)["position"][0] - wanted) < 0.02)

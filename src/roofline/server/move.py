@@ -44,6 +44,7 @@ class KeyByFigures(Model):
     f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
     velocity: Vec3 | None = None  # metres a frame
     speed: Annotated[float, Field(gt=0, le=1000)] | None = None  # metres a frame
+    seen: bool = False  # the figures are of the camera as it is seen, on its carrier, aimed and swaying
 
 
 class CheckState(Model):
@@ -128,7 +129,7 @@ def _setting(site: Site, routes: Routes) -> None:
         more |= body.model_dump(include={"focus_m", "f_stop", "velocity", "speed"})
         angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
         key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease, **more)
-        move.set_key(desk, shot_id, frame, key)
+        move.set_key(desk, shot_id, frame, key, body.seen)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/solids/<solid_id>/motion", body=Moves, returns=ShotState)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion
+from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, quaternion_to_matrix
 from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, sets_the_border
@@ -15,7 +15,7 @@ from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.motion import poses_at
 from roofline.core.move.path import moment_at, moments, pinned, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
-from roofline.core.move.travel import aimed_at
+from roofline.core.move.travel import Place, aimed_at, own_place
 from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
@@ -77,17 +77,29 @@ def key_by_figures(
     return Key(frame=frame, position=position, rotation=(w, x, y, z), focal_px=focal_px, home=home, ease=ease, **more)
 
 
-def set_key(desk: Desk, shot_id: str, frame: str, key: Key) -> None:
-    """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera."""
+def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) -> None:
+    """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera.
+
+    ``seen``: it says where the camera is to be seen, with its carrier, aim and sway, rather than where the key stands.
+    """
 
     def alter(shot: Shot) -> Shot:
-        placed = pinned(shot, key) if key.home else key.model_copy()
+        placed = pinned(shot, key) if key.home else _stood(shot, key) if seen else key.model_copy()
         placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
         others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
         shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys})
         return shot
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
+
+
+def _stood(shot: Shot, key: Key) -> Key:
+    """The key that shows the camera, with what it rides on and looks at, where another says."""
+    place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
+    own = own_place(shot, shot_path(shot), key.frame, place)
+    w, x, y, z = (float(v) for v in matrix_to_quaternion(own.rotation))
+    run, rise, back = (float(v) for v in own.position)
+    return key.model_copy(update={"position": (run, rise, back), "rotation": (w, x, y, z)})
 
 
 def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:

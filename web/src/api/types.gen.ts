@@ -3991,6 +3991,11 @@ export interface components {
             /** Roll Deg */
             roll_deg: number;
             /**
+             * Seen
+             * @default false
+             */
+            seen: boolean;
+            /**
              * Speed
              * @default null
              */

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from roofline.core.move.path import Path
 
 WAVES = 24  # sinusoids of a sway along each direction
+SAME = 1e-7  # metres, and parts of a turn, that figures lose on their way to the screen and back
 BAND = (0.5, 1.5)  # of its frequency
 
 
@@ -41,6 +42,51 @@ def travelled(shot: Shot, path: Path, frame: float) -> Place:
     if move.sway is not None:
         place = _swayed(shot, place, frame)
     return place
+
+
+def own_place(shot: Shot, path: Path, frame: int, seen: Place) -> Place:
+    """Where a key on a frame has to stand for the camera to be seen at a place: carrier, aim and sway taken off.
+
+    What of the place is as it was stays the path's own to the last digit, also where an aim hides it.
+
+    Raises
+    ------
+    MoveError
+        Under a pace, which shows other frames of the keys' own time; and for a direction that the aim does not let be.
+    """
+    move = shot.move
+    if move.speed:
+        raise MoveError("A pace lies over the keys: take it off under “How it travels” to set a key.")
+    now, own = travelled(shot, path, frame), Place(*path.at(frame))
+    if np.allclose(seen.rotation, now.rotation, atol=SAME) and np.allclose(seen.position, now.position, atol=SAME):
+        return Place(own.position, own.rotation, seen.focal)
+    turned = not np.allclose(seen.rotation, now.rotation, atol=SAME)
+    position, rotation = seen.position, seen.rotation
+    if move.sway is not None:
+        shift, turn = _sway_of(shot, frame)
+        position, rotation = position - shift, rotation @ turn.T
+    if move.aim is not None and move.aim_share > 0 and turned and frame != int(path.frames[_pinned(shot)]):
+        rotation = _unaimed(shot, path, Place(position, rotation, seen.focal))
+    if move.carrier is not None:
+        at, turn_of = carrier_at(move.carrier, frame)
+        position, rotation = turn_of.inv().apply(position - at), turn_of.inv().as_matrix() @ rotation
+    return Place(position, rotation if turned else own.rotation, seen.focal)
+
+
+def _unaimed(shot: Shot, path: Path, place: Place) -> Array:
+    """The rotation that an aim turns into a place's own; raises MoveError where there is none."""
+    ray, point = _aiming_ray(shot, path, place), aimed_at(shot)
+    share = shot.move.aim_share
+    if ray is None:
+        return place.rotation
+    left = turn_between(place.rotation @ ray, point - place.position).as_rotvec()  # what the aim has left over
+    far = float(np.linalg.norm(left))
+    if far > 1e-6 and far >= (1 - share) * np.pi:
+        raise MoveError(
+            "The camera keeps looking at what it is aimed at: lower the share under “How it travels” to turn it away."
+        )
+    back = Rotation.from_rotvec(-share / (1 - share) * left) if far > 1e-6 else Rotation.identity()
+    return np.asarray(back.as_matrix() @ place.rotation)
 
 
 def paced(speed: list[tuple[float, float]] | None, path: Path, frame: float) -> float:
@@ -106,17 +152,25 @@ def _aimed(shot: Shot, path: Path, place: Place) -> Place:
     The ray on which it lies then is turned to it as directly as can be; the focal length may change meanwhile, the
     place in the frame is kept.
     """
+    point, ray = aimed_at(shot), _aiming_ray(shot, path, place)
+    if ray is None:
+        return place
+    least = turn_between(place.rotation @ ray, point - place.position)
+    turn = Rotation.from_rotvec(least.as_rotvec() * shot.move.aim_share)
+    return Place(place.position, turn.as_matrix() @ place.rotation, place.focal)
+
+
+def _aiming_ray(shot: Shot, path: Path, place: Place) -> Array | None:
+    """The ray (3,) of the camera, at a place, on which the aimed point is to lie; None where it lies on none."""
     point = aimed_at(shot)
     start = Place(*path.at(float(path.frames[_pinned(shot)])))
     if shot.move.carrier is not None:
         start = _carried(shot.move.carrier, start, float(path.frames[_pinned(shot)]))
     seen = start.rotation.T @ (point - start.position)
     if seen[2] <= 1e-9 or np.linalg.norm(point - place.position) < 1e-6:
-        return place
-    ray = np.array([seen[0] / seen[2] * start.focal / place.focal, seen[1] / seen[2] * start.focal / place.focal, 1.0])
-    least = turn_between(place.rotation @ ray, point - place.position)
-    turn = Rotation.from_rotvec(least.as_rotvec() * shot.move.aim_share)
-    return Place(place.position, turn.as_matrix() @ place.rotation, place.focal)
+        return None
+    scale = start.focal / place.focal / seen[2]
+    return np.array([seen[0] * scale, seen[1] * scale, 1.0])
 
 
 def _pinned(shot: Shot) -> int:
@@ -145,6 +199,12 @@ def sway_at(sway: Sway, seconds: float) -> Array:
 
 
 def _swayed(shot: Shot, place: Place, frame: float) -> Place:
+    shift, turn = _sway_of(shot, frame)
+    return Place(place.position + shift, place.rotation @ turn, place.focal)
+
+
+def _sway_of(shot: Shot, frame: float) -> tuple[Array, Array]:
+    """How a sway shifts (3,) and turns (3, 3) the camera at a frame."""
     sway, (first, last) = shot.move.sway, shot.frame_range
     assert sway is not None
     value = sway_at(sway, (frame - first) / shot.delivery.fps)
@@ -154,5 +214,4 @@ def _swayed(shot: Shot, place: Place, frame: float) -> Place:
         value = value * t * t * (3 - 2 * t)
     pan, tilt, roll = np.radians(value[3:])
     # about its own directions: right is x, down is y, ahead is z
-    turn = Rotation.from_euler("yxz", [pan, tilt, roll])
-    return Place(place.position + value[:3], place.rotation @ turn.as_matrix(), place.focal)
+    return value[:3], Rotation.from_euler("yxz", [pan, tilt, roll]).as_matrix()

@@ -20,7 +20,7 @@ import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
 import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
 import { plateName, surfaceName } from '../../state/names'
-import { turned, useMove } from './move'
+import { passesElsewhere, turned, useMove } from './move'
 import { useInk } from './useInk'
 import { useIdea } from './idea'
 
@@ -194,7 +194,8 @@ useKeys('move', {
 /** Keys where the camera passes them, also those that leave the position to others. */
 const planKeys = computed(() =>
   s.keys.map((k) => {
-    const passes = k.free?.includes('position') && cameras.value.find((c) => c.frame === k.frame)
+    const asSeen = k.free?.includes('position') || passesElsewhere(s.shot.move)
+    const passes = asSeen && cameras.value.find((c) => c.frame === k.frame)
     return passes ? { ...k, position: passes.position } : k
   }),
 )

@@ -30,8 +30,10 @@ const homeOf = (home?: Key | null) =>
 const withKeys =
   (alter: (keys: Key[]) => Key[]): Apply =>
   (shot) => ({ ...shot, move: { ...shot.move, keys: alter(shot.move.keys).sort((a, b) => a.frame - b.frame) } })
-/** Whether what is seen is not where a key would stand: pace, aim, sway or a carrier lie over the keys. */
-export const laidOver = (move: Schemas['Move']) => !!(move.speed ?? move.aim ?? move.sway ?? move.carrier)
+/** Whether the camera is seen elsewhere, or turned otherwise, than its keys stand: on a carrier, aimed or swaying. */
+const laidOver = (move: Schemas['Move']) => !!(move.aim ?? move.sway ?? move.carrier)
+/** Whether the camera passes its keys elsewhere than they stand. */
+export const passesElsewhere = (move: Schemas['Move']) => !!(move.sway ?? move.carrier)
 /** A camera with the rotation that its angles say. */
 export const turned = (c: FrameCamera): FrameCamera => ({
   ...c,
@@ -128,10 +130,11 @@ export function useMove() {
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
     if (!from) return false
-    if (!change.home && laidOver(s.shot.move)) {
-      s.problem = 'Pace, aim and sway lie over the keys: take them off under “How it travels” to set a key.'
+    if (!change.home && s.shot.move.speed) {
+      s.problem = 'A pace lies over the keys: take it off under “How it travels” to set a key.'
       return false
     }
+    const seen = laidOver(s.shot.move)
     const { frame } = from
     const old = s.keys.find((k) => k.frame === frame)
     const body = {
@@ -142,6 +145,7 @@ export function useMove() {
       roll_deg: from.roll_deg,
       focal_px: from.focal_px,
       home: false,
+      seen,
       ease: old?.ease ?? null,
       focus_m: old?.focus_m ?? null,
       f_stop: old?.f_stop ?? null,
@@ -169,11 +173,12 @@ export function useMove() {
       ...(body.home ? homeOf(s.state?.home) : {}),
     } as Key
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
+    const others = (keys: Key[]) => keys.filter((k) => k.frame !== frame)
     const ok = await s.change(
       'PUT',
       `/keys/${frame}`,
       body,
-      withKeys((keys) => [...keys.filter((k) => k.frame !== frame), made]),
+      withKeys((keys) => (seen && !body.home ? keys : [...others(keys), made])), // where it stands, the server says
     )
     asked.value = asked.value.filter((c) => c !== pose)
     return ok

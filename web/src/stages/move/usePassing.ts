@@ -2,7 +2,7 @@
 import { computed, shallowRef } from 'vue'
 import type { Vec3 } from '../../api/client'
 import { begin } from '../../hand/gesture'
-import { laidOver, useMove } from './move'
+import { passesElsewhere, useMove } from './move'
 import { velocityAt } from './passing'
 
 const STILL = 2 // pixels that a press may slip
@@ -13,7 +13,8 @@ export function usePassing() {
   /** Metres a frame, as in hand or as the path has it; null where there is nothing to be drawn. */
   const velocity = computed<Vec3 | null>(() => {
     const k = key.value
-    if (!k || laidOver(s.shot.move) || s.keys.length < 2 || k.free?.includes('position')) return null
+    if (!k || s.shot.move.speed || passesElsewhere(s.shot.move) || s.keys.length < 2 || k.free?.includes('position'))
+      return null
     return held.value ?? velocityAt(k, cameras.value)
   })
   /** A drag that begins with a press on a host; `at`: the velocity that a place of the pointer says. */
