@@ -15,7 +15,7 @@ from roofline.core.move.path import moment_at, shot_path
 from roofline.core.move.travel import Place, aimed_at, own_place, paced, sway_at, travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery
-from roofline.model.move import Aim, Carrier, Move, Sway
+from roofline.model.move import Aim, Carrier, CarrierKey, Move, Sway
 
 TAKEN = looking(400, 225, 300.0, 0.0, 0.0, (0.0, 1.7, 6.0))
 VIEWS = [
@@ -146,8 +146,8 @@ def test_a_carrier_takes_the_camera_along_and_turns_it():
 
 RIDE = Carrier(
     keys=[
-        {"frame": 1, "position": (0, 0, 0)},
-        {"frame": 96, "position": (2, 0.5, -1), "rotation": (0.9659258, 0, 0.2588190, 0)},
+        CarrierKey(frame=1, position=(0, 0, 0)),
+        CarrierKey(frame=96, position=(2, 0.5, -1), rotation=(0.9659258, 0, 0.2588190, 0)),
     ]
 )
 SWAYING = Sway(frequency_hz=1.1, position_m=(0.2, 0.1, 0.1), rotation_deg=(2, 1, 1), seed=3, fade_frames=0)

@@ -15,7 +15,7 @@ from tests.conftest import key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import unwrap
-from roofline.core.massing.kinds import Block, Ground
+from roofline.core.massing.kinds import Block, Flat, Ground
 from roofline.core.moment import still
 from roofline.core.move.focus import focus_at, pixel_mm
 from roofline.core.move.path import Path, moments
@@ -25,6 +25,7 @@ from roofline.formats import scenes
 from roofline.formats.pictures import png, read, to_linear
 from roofline.formats.scenes.scene import Piece, prim_names
 from roofline.model.handoff import Delivery
+from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Move
 from roofline.model.plates import Throw
 from roofline.work.engines import Engines
@@ -259,3 +260,93 @@ def test_focus_goes_out_with_the_lens_and_blurs_as_many_pixels(scene, tmp_path):
     without = Usd.Stage.Open(str(plain))
     bare = UsdGeom.Camera(without.GetPrimAtPath("/shot/lens"))
     assert not bare.GetFStopAttr().HasAuthoredValue()
+
+
+# ---------------------------------------------------------------- pieces that move
+
+
+@pytest.fixture
+def moving():
+    """A block that slides, turns and grows, and a flat that fades, each with the set's own poses to compare with."""
+    turned = (float(np.cos(0.4)), 0.0, float(np.sin(0.4)), 0.0)
+    slide = Motion(keys=[MotionKey(frame=1), MotionKey(frame=8, offset=(2, 0, 1), rotation=turned, scale=1.5)])
+    fade = Motion(keys=[MotionKey(frame=1), MotionKey(frame=8, opacity=0.25)])
+    solids = [
+        Ground(id="ground", name="Ground", size=(60, 60)),
+        Block(id="cart", name="Cart", corner=(1, 0, -12), size=(4, 3, 3), motion=slide, group="Train"),
+        Flat(id="mist", name="Mist", foot=(0, 0, -9), heading_deg=10, extent=(-2, 3, 0, 3), motion=fade),
+    ]
+    shot, pictures = photographed(
+        PLATE,
+        solids,
+        [Throw(plate="plate", targets=["ground", "cart", "mist"])],
+        delivery=Delivery(width=160, height=100, frames=8, fps=24),
+        move=Move(keys=[key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)]),
+    )
+    frames = moments(shot)
+    data = png((pictures["plate"].colour() * 255).astype(np.uint8))
+    return frames, gather(shot, engine_of(shot, pictures), frames, lambda name: data)
+
+
+def true_corners(frames, made, ident, frame):
+    """Corners of a piece by the engine's own pose at a frame."""
+    points = np.concatenate([s.points for s in next(p for p in made.pieces if p.id == ident).surfaces])
+    pose = next(m for m in frames if m.frame == frame).poses[ident]
+    return pose.shift + pose.scale * points @ pose.rotation.T
+
+
+@pytest.mark.parametrize("frame", [1, 4, 8])
+def test_usd_moves_what_moves(moving, tmp_path, frame):
+    frames, made = moving
+    scenes.write_scene(made, tmp_path / "s.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "s.usda"))
+    holder = next(p for p in stage.Traverse() if p.GetDisplayName() == "Cart")
+    corners = []
+    for prim in Usd.PrimRange(holder):
+        if prim.IsA(UsdGeom.Mesh):
+            to_world = np.array(UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(frame))
+            points = np.array(UsdGeom.Mesh(prim).GetPointsAttr().Get())
+            corners.append(points @ to_world[:3, :3] + to_world[3, :3])
+    assert np.allclose(np.concatenate(corners), true_corners(frames, made, "cart", frame), atol=1e-5)
+    wanted = next(m for m in frames if m.frame == frame).poses["mist"].opacity
+    shown = [
+        float(UsdShade.Shader(p).GetInput("opacity").Get(frame) or UsdShade.Shader(p).GetInput("opacity").Get())
+        for p in stage.Traverse()
+        if p.GetName() == "surface" and "Mist" in p.GetParent().GetDisplayName()
+        if UsdShade.Shader(p).GetInput("opacity").GetAttr().Get(frame) is not None
+    ]
+    scaled = [
+        float(UsdShade.Shader(p).GetInput("scale").Get(frame)[3])
+        for p in stage.Traverse()
+        if p.GetName() == "picture"
+        and "Mist" in p.GetParent().GetDisplayName()
+        and UsdShade.Shader(p).GetInput("scale")
+    ]
+    assert [*shown, *scaled] and np.allclose([*shown, *scaled], wanted, atol=1e-6)
+
+
+def test_gltf_moves_what_moves(moving, tmp_path):
+    frames, made = moving
+    scenes.write_scene(made, tmp_path / "s.glb")
+    doc = pygltflib.GLTF2().load(str(tmp_path / "s.glb"))
+    blob = doc.binary_blob()
+
+    def values(index):
+        a = doc.accessors[index]
+        view = doc.bufferViews[a.bufferView]
+        data = np.frombuffer(blob[view.byteOffset : view.byteOffset + view.byteLength], "<f4")
+        return data.reshape(a.count, -1)
+
+    node = next(i for i, n in enumerate(doc.nodes) if n.name == "Cart")
+    move = doc.animations[0]
+    tracks = {c.target.path: values(move.samplers[c.sampler].output) for c in move.channels if c.target.node == node}
+    assert set(tracks) == {"translation", "rotation", "scale"} and len(doc.animations) == 1
+    assert {c.target.node for c in move.channels} >= {node}
+    piece = next(p for p in made.pieces if p.id == "cart")
+    points = np.concatenate([s.points for s in piece.surfaces])
+    for n, frame in enumerate((1, 2, 3, 4, 5, 6, 7, 8)):
+        turn = trimesh.transformations.quaternion_matrix(np.roll(tracks["rotation"][n], 1))[:3, :3]
+        there = tracks["translation"][n] + tracks["scale"][n] * (points - piece.pivot) @ turn.T
+        assert np.allclose(there, true_corners(frames, made, "cart", frame), atol=1e-4)
+    mist = next(n for n in doc.nodes if n.name == "Mist")
+    assert mist.extras["opacity_by_frame"][-1] == pytest.approx(0.25)

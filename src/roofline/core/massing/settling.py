@@ -128,7 +128,7 @@ def _edges_near(
             reach = max(LEAST, REACH * view.width)
             laid = lying_along(grey, pixels[0], pixels[1], reach, STRETCHES, EDGES)
             if ends in first[n]:  # what lay beside it as it was drawn may still be meant
-                laid += _others(laid, lying_along(grey, *first[n][ends], reach, STRETCHES, EDGES))
+                laid += _others(laid, lying_along(grey, first[n][ends][0], first[n][ends][1], reach, STRETCHES, EDGES))
             edges = [x.points for x in laid]
             if not edges:
                 continue
@@ -171,9 +171,10 @@ def _enough(place: Place, number: int, views: list[View], got: Settled) -> None:
         for ends, pixels in seen_sides(there, number, view)
     ]
     could = settle(got.solid, views, asked, SIGMA, BIAS).shown
-    if got.shown < could:
+    shown = settle(got.solid, views, [replace(s, doubt_px=0.0) for s in got.sides], SIGMA, BIAS).shown
+    if shown < could:
         raise MassingError(
-            f"The edges that lie along {got.solid.name} show {got.shown} of the {could} measures that are in sight: "
+            f"The edges that lie along {got.solid.name} show {shown} of the {could} measures that are in sight: "
             "draw it nearer to its edges."
         )
 

@@ -12,6 +12,7 @@ from roofline.core.camera import Array
 
 STEP = 0.5  # pixels between samples across an edge
 CLEAR = 2.0  # a line counts as found when its slope is this many times the surroundings'
+SAME = 1.0  # pixels: edges nearer to one another are one
 APART = 2.0  # pixels between edges that are not the same
 AGREE = 0.4  # part of the places along it that must agree
 
@@ -60,7 +61,8 @@ def lying_along(
         signed = np.maximum(sign * slope, 0)
         # one line for the whole edge first: shifts and turns of the drawn one are voted for
         rated += [(strength, line, signed) for strength, line in _voted(signed, t, u, reach, count)]
-    found = []
+    found: list[Laid] = []
+    middles: list[float] = []
     for strength, line, signed in sorted(rated, key=lambda r: -r[0])[:count]:
         spots, weight = _spots(signed, t, u, line)
         if strength < CLEAR * noise or float((weight > 0).mean()) < AGREE:
@@ -70,7 +72,11 @@ def lying_along(
             where, offsets = np.array([0.0, 1.0]), fit_line[0] + fit_line[1] * np.array([0.0, 1.0])
         else:
             where, offsets = _stretches(t, spots, weight, points)
-        if len(where) >= 2:
+        if len(where) < 2:
+            continue
+        middle = float(np.mean(offsets))
+        if all(abs(middle - m) >= SAME for m in middles):  # two votes may have come to rest on one edge
+            middles.append(middle)
             found.append(Laid(a + (where * length)[:, None] * along + offsets[:, None] * across, strength))
     return found
 

@@ -29,6 +29,7 @@ class _Writer:
         )
         self.blob = bytearray()
         self.materials: dict[str | None, int] = {}
+        self.times = -1  # the accessor of the frames' times, once something moves
 
     def view(self, data: bytes, target: int | None = None) -> int:
         self.blob.extend(b"\0" * (-len(self.blob) % 4))
@@ -94,8 +95,18 @@ class _Writer:
         pivot = piece.pivot
         primitives = [self.surface(s, pivot) for s in piece.surfaces]
         self.doc.meshes.append(g.Mesh(name=piece.name, primitives=primitives))
-        extras = {"id": piece.id} | ({"hidden": True} if piece.hidden else {})
-        return self.node(name=piece.name, mesh=len(self.doc.meshes) - 1, translation=pivot.tolist(), extras=extras)
+        extras: dict[str, object] = {"id": piece.id} | ({"hidden": True} if piece.hidden else {})
+        tracks, where = self.scene.tracks(piece), {"translation": pivot.tolist()}
+        if tracks is not None:
+            where = {"translation": tracks.positions[0].tolist(), "rotation": tracks.turns[0].tolist()}
+            where["scale"] = [float(tracks.scales[0])] * 3
+            if tracks.fades:  # plain glTF moves no opacity
+                extras["opacity_by_frame"] = tracks.opacities.tolist()
+        node = self.node(name=piece.name, mesh=len(self.doc.meshes) - 1, extras=extras, **where)
+        if tracks is not None:
+            scales = np.repeat(tracks.scales[:, None], 3, axis=1)
+            self.animate(node, {"translation": tracks.positions, "rotation": tracks.turns, "scale": scales})
+        return node
 
     def camera(self, name: str, view: View, extras: dict) -> int:
         """A camera that looks along the axis: where the principal point is not in the middle, with a larger frame.
@@ -117,17 +128,22 @@ class _Writer:
         where = {"translation": np.asarray(view.position).tolist(), "rotation": quaternion_of(view).tolist()}
         return self.node(name=name, camera=len(self.doc.cameras) - 1, **where)
 
+    def animate(self, node: int, values: dict[str, Array]) -> None:
+        """A node's part of the one animation, by what of it changes: a value for every frame."""
+        if not self.doc.animations:
+            self.doc.animations.append(g.Animation(name="move", samplers=[], channels=[]))
+            self.times = self.accessor(self.scene.times()[:, None], "SCALAR", bounds=True)
+        move = self.doc.animations[0]
+        for path, track in values.items():
+            output = self.accessor(track, f"VEC{track.shape[1]}")
+            move.samplers.append(g.AnimationSampler(input=self.times, output=output, interpolation="LINEAR"))
+            target = g.AnimationChannelTarget(node=node, path=path)
+            move.channels.append(g.AnimationChannel(sampler=len(move.samplers) - 1, target=target))
+
     def move(self, node: int) -> None:
         """The animation of the camera."""
-        times, positions, turns = self.scene.camera_tracks()
-        time = self.accessor(times[:, None], "SCALAR", bounds=True)
-        samplers, channels = [], []
-        for values, kind, path in ((positions, "VEC3", "translation"), (turns, "VEC4", "rotation")):
-            output = self.accessor(values, kind)
-            samplers.append(g.AnimationSampler(input=time, output=output, interpolation="LINEAR"))
-            target = g.AnimationChannelTarget(node=node, path=path)
-            channels.append(g.AnimationChannel(sampler=len(samplers) - 1, target=target))
-        self.doc.animations.append(g.Animation(name="move", samplers=samplers, channels=channels))
+        _, positions, turns = self.scene.camera_tracks()
+        self.animate(node, {"translation": positions, "rotation": turns})
 
 
 def write_gltf(scene: SceneOut, out: Path) -> list[Path]:

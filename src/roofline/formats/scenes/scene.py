@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import product
 from pathlib import Path
 from typing import Literal
 
@@ -11,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View, matrix_to_quaternion
-from roofline.core.moment import Moment
+from roofline.core.moment import Moment, Pose
 from roofline.formats.package import slug
 from roofline.model.shot import Shot
 
@@ -66,6 +67,21 @@ class Piece:
         return np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
 
 
+@dataclass(frozen=True, eq=False)
+class Tracks:
+    """How a piece moves, by frame: where its pivot is (N, 3), its turns as quaternions x, y, z, w (N, 4), its scales
+    (N,) and how opaque it is (N,)."""
+
+    positions: Array
+    turns: Array
+    scales: Array
+    opacities: Array
+
+    @property
+    def fades(self) -> bool:
+        return bool((self.opacities < 1).any())
+
+
 @dataclass
 class SceneOut:
     """All that a scene file holds."""
@@ -78,23 +94,42 @@ class SceneOut:
 
     def clipping(self) -> tuple[float, float]:
         """Near and far planes, metres, between which all of the set lies in every frame."""
-        points = np.concatenate([s.points for p in self.pieces for s in p.surfaces] or [np.zeros((1, 3))])
-        low, high = points.min(0), points.max(0)
-        corners = np.stack(np.meshgrid(*zip(low, high, strict=True), indexing="ij"), axis=-1).reshape(-1, 3)
         eyes = np.array([m.view.position for m in self.frames])
-        far = float(np.linalg.norm(corners[:, None] - eyes[None], axis=-1).max())
+        far = 0.0
+        for piece in self.pieces:
+            points = np.concatenate([s.points for s in piece.surfaces])
+            corners = np.array(list(product(*zip(points.min(0), points.max(0), strict=True))))
+            poses = [m.poses.get(piece.id) for m in self.frames]
+            there = [corners if p is None else p.shift + p.scale * corners @ p.rotation.T for p in poses]
+            far = max(far, float(np.linalg.norm(np.array(there) - eyes[:, None], axis=-1).max()))
         return max(min(0.05, far / 1e5), 1e-3), max(1.05 * far, 1.0)
+
+    def tracks(self, piece: Piece) -> Tracks | None:
+        """How a piece moves; None for one that stands."""
+        poses = [m.poses.get(piece.id) for m in self.frames]
+        if all(p is None for p in poses):
+            return None
+        there = [Pose() if p is None else p for p in poses]
+        positions = np.array([p.shift + p.scale * p.rotation @ piece.pivot for p in there])
+        turns = steady([matrix_to_quaternion(p.rotation)[[1, 2, 3, 0]] for p in there])
+        return Tracks(positions, turns, np.array([p.scale for p in there]), np.array([p.opacity for p in there]))
+
+    def times(self) -> Array:
+        """Seconds (N,) of the frames, from the first on."""
+        return np.array([m.frame - self.frames[0].frame for m in self.frames]) / self.shot.delivery.fps
 
     def camera_tracks(self) -> tuple[Array, Array, Array]:
         """Seconds (N,), positions (N, 3), quaternions x, y, z, w (N, 4) of a camera that looks along −Z."""
-        first = self.frames[0].frame
-        times = np.array([(m.frame - first) / self.shot.delivery.fps for m in self.frames])
         positions = np.array([m.view.position for m in self.frames])
-        turns: list[Array] = []
-        for view in (m.view for m in self.frames):
-            turn = quaternion_of(view)
-            turns.append(-turn if turns and turn @ turns[-1] < 0 else turn)
-        return times, positions, np.array(turns)
+        return self.times(), positions, steady([quaternion_of(m.view) for m in self.frames])
+
+
+def steady(turns: list[Array]) -> Array:
+    """Quaternions (N, 4), each of the sign that is nearer to the one before: readers go the short way between."""
+    out: list[Array] = []
+    for turn in turns:
+        out.append(-turn if out and turn @ out[-1] < 0 else turn)
+    return np.array(out)
 
 
 def quaternion_of(view: View) -> Array:

@@ -65,8 +65,13 @@ def _shader(stage: Usd.Stage, path: str, kind: str) -> UsdShade.Shader:
     return shader
 
 
-def _material(stage: Usd.Stage, path: str, image: Image | None, file: Path | None) -> UsdShade.Material:
-    """A material that shines with its picture; without one, what nothing is thrown on, which is not to be seen."""
+def _material(
+    stage: Usd.Stage, path: str, image: Image | None, file: Path | None, fade: dict[int, float]
+) -> UsdShade.Material:
+    """A material that shines with its picture; without one, what nothing is thrown on, which is not to be seen.
+
+    ``fade``: how opaque it is besides, by frame, where that changes.
+    """
     material = UsdShade.Material.Define(stage, path)
     surface = _shader(stage, f"{path}/surface", "UsdPreviewSurface")
     surface.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(0, 0, 0))
@@ -94,9 +99,14 @@ def _material(stage: Usd.Stage, path: str, image: Image | None, file: Path | Non
     surface.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f).ConnectToSource(picture.ConnectableAPI(), "rgb")
     if image.alpha == "opaque":
         opacity.Set(1.0)
+        for frame, share in fade.items():
+            opacity.Set(share, Usd.TimeCode(frame))
     else:
         opacity.ConnectToSource(picture.ConnectableAPI(), "a")
-    if image.alpha == "mask":
+        for frame, share in fade.items():
+            scale = picture.CreateInput("scale", Sdf.ValueTypeNames.Float4)
+            scale.Set(Gf.Vec4f(1, 1, 1, share), Usd.TimeCode(frame))
+    if image.alpha == "mask" and not fade:
         surface.CreateInput("opacityThreshold", Sdf.ValueTypeNames.Float).Set(0.5)
     return material
 
@@ -121,11 +131,43 @@ def _mesh(stage: Usd.Stage, path: str, surface: Surface, pivot: Array, material:
     UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim()).Bind(material)
 
 
-def _piece(stage: Usd.Stage, path: str, piece: Piece, materials: dict[str | None, UsdShade.Material]) -> None:
+def _fades(scene: SceneOut) -> dict[str, dict[int, float]]:
+    """How opaque the pictures of pieces that fade are, by frame; what other pieces show as well does not fade."""
+    out: dict[str, dict[int, float]] = {}
+    owners: dict[str, set[str]] = {}
+    for piece in scene.pieces:
+        tracks, images = scene.tracks(piece), {s.image for s in piece.surfaces if s.image}
+        for image in images:
+            owners.setdefault(image, set()).add(piece.id)
+        if tracks is not None and tracks.fades:
+            by_frame = {int(m.frame): float(o) for m, o in zip(scene.frames, tracks.opacities, strict=True)}
+            out |= dict.fromkeys(images, by_frame)
+    return {image: by_frame for image, by_frame in out.items() if len(owners[image]) == 1}
+
+
+def _moves(holder: UsdGeom.Xform, piece: Piece, scene: SceneOut) -> None:
+    """Where a piece's pivot is, and how it is turned and scaled about it, at every frame if it moves."""
+    move, tracks = holder.AddTranslateOp(UsdGeom.XformOp.PrecisionDouble), scene.tracks(piece)
+    if tracks is None:
+        move.Set(Gf.Vec3d(*piece.pivot.tolist()))
+        return
+    turn = holder.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
+    scale = holder.AddScaleOp(UsdGeom.XformOp.PrecisionDouble)
+    for n, m in enumerate(scene.frames):
+        at = Usd.TimeCode(int(m.frame))
+        move.Set(Gf.Vec3d(*tracks.positions[n].tolist()), at)
+        x, y, z, w = tracks.turns[n].tolist()
+        turn.Set(Gf.Quatd(w, x, y, z), at)
+        scale.Set(Gf.Vec3d(*[float(tracks.scales[n])] * 3), at)
+
+
+def _piece(
+    stage: Usd.Stage, path: str, piece: Piece, materials: dict[str | None, UsdShade.Material], scene: SceneOut
+) -> None:
     """A transform with its pivot at the piece's foot, and its faces."""
     pivot = piece.pivot
     holder = UsdGeom.Xform.Define(stage, path)
-    holder.AddTranslateOp().Set(Gf.Vec3d(*pivot.tolist()))
+    _moves(holder, piece, scene)
     prim = holder.GetPrim()
     prim.SetDisplayName(piece.name)
     if piece.hidden:
@@ -162,12 +204,14 @@ def write_usd(scene: SceneOut, out: Path) -> list[Path]:
         taken.append(ident)
     stage.DefinePrim("/shot/materials", "Scope")
     used = {s.image for p in scene.pieces for s in p.surfaces}
-    keys = prim_names(scene.images)
+    keys, fades = prim_names(scene.images), _fades(scene)
     materials: dict[str | None, UsdShade.Material] = {
-        k: _material(stage, f"/shot/materials/{keys[k]}", scene.images[k], files[k]) for k in scene.images if k in used
+        k: _material(stage, f"/shot/materials/{keys[k]}", scene.images[k], files[k], fades.get(k, {}))
+        for k in scene.images
+        if k in used
     }
     if None in used:
-        materials[None] = _material(stage, "/shot/materials/bare_", None, None)
+        materials[None] = _material(stage, "/shot/materials/bare_", None, None, {})
     groups = dict.fromkeys(p.group for p in scene.pieces if p.group)
     prims = prim_names([*taken, *(f"group {g}" for g in groups), *(p.id for p in scene.pieces)])
     for group in groups:
@@ -175,6 +219,6 @@ def write_usd(scene: SceneOut, out: Path) -> list[Path]:
         holder.SetDisplayName(group)
     for piece in scene.pieces:
         under = f"/shot/{prims[f'group {piece.group}']}" if piece.group else "/shot"
-        _piece(stage, f"{under}/{prims[piece.id]}", piece, materials)
+        _piece(stage, f"{under}/{prims[piece.id]}", piece, materials, scene)
     stage.GetRootLayer().Save()
     return [out, *files.values()]
