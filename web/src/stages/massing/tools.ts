@@ -64,7 +64,16 @@ export const looks = reactive({
 /** Chosen besides the one in the ledger. */
 const also = ref<string[]>([])
 /** What the last settling said, for the piece that it was said of. */
-export const settled = ref<{ id: string; rms: number; corner: number; used: number; out: number; farther: boolean; alone: boolean } | null>(null)
+interface SettledPiece {
+  id: string
+  rms: number
+  corner: number
+  used: number
+  out: number
+  farther: boolean
+  alone: boolean
+}
+export const settled = ref<SettledPiece | null>(null)
 
 /** What lies under a pixel of a photo; what is not said is nothing. */
 export const touchedAt = (
