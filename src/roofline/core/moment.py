@@ -65,7 +65,7 @@ class Moment:
         return self.seen(self.view.across(min(width, self.view.width)))
 
 
-def spread(moments: Sequence[Moment], most: int) -> list[int]:
+def spread(moments: Sequence[object], most: int) -> list[int]:
     """Numbers of at most so many moments, evenly spread, the first and the last among them."""
     return sorted({round(i) for i in np.linspace(0, len(moments) - 1, min(most, len(moments)))})
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import PurePath
 from typing import Any
@@ -166,7 +167,9 @@ def layers_of(files: list[tuple[str, bytes]]) -> Layered:
     else:
         if len(files) > MOST:
             raise FormatError(f"{len(files)} pictures were given; up to {MOST} can be used.")
-        layers = [Layer(_stem(n, i), _with_alpha(pictures.read(d, n))) for i, (n, d) in enumerate(files, 1)]
+        with ThreadPoolExecutor(2) as pool:  # decoders work beside one another
+            read = list(pool.map(lambda f: _with_alpha(pictures.read(f[1], f[0])), files))
+        layers = [Layer(_stem(n, i), pixels) for i, ((n, _), pixels) in enumerate(zip(files, read, strict=True), 1)]
         sizes = [layer.pixels.shape[:2] for layer in layers]
         tall, wide = max(s[0] for s in sizes), max(s[1] for s in sizes)
         out = Layered(wide, tall, layers)
@@ -211,7 +214,7 @@ def flattened(picture: Layered) -> NDArray:
     for layer in reversed(picture.layers):
         if not layer.visible:
             continue
-        x0, y0, x1, y1 = inside(layer, picture)
+        x0, y0, x1, y1 = _filled_inside(layer, picture)
         if x1 <= x0 or y1 <= y0:
             continue
         part = layer.pixels[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x].astype(np.float32)
@@ -223,6 +226,12 @@ def flattened(picture: Layered) -> NDArray:
     out[..., :3] /= np.maximum(out[..., 3:], 1e-6)
     most, kind = (65535, np.uint16) if deep else (255, np.uint8)
     return (np.clip(out, 0, 1) * most + 0.5).astype(kind)
+
+
+def _filled_inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:
+    """The part of the canvas x0, y0, x1, y1 on which a layer has anything."""
+    a, b = inside(layer, picture), filled_box(layer)
+    return max(a[0], layer.x + b[0]), max(a[1], layer.y + b[1]), min(a[2], layer.x + b[2]), min(a[3], layer.y + b[3])
 
 
 def inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:

@@ -19,7 +19,7 @@ from roofline.formats.ora import open_raster, same_kind
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.work.begin import Begun, layer_plate, upright_flat
+from roofline.work.begin import Begun, cut_of, layer_plate, upright_flat
 from roofline.work.engines import Engines
 
 BESIDE = 1.02  # how much farther than its neighbour a layer stands that is new at the end of the list
@@ -92,7 +92,7 @@ def _reflatten(shot: Shot, photo: Photo, picture: Layered, keep: Callable[[bytes
 
 
 def _made(out: Begun, layer: Layer, picture: Layered, photo: str, keep: Callable[[bytes, str], str]) -> Plate | None:
-    plate = layer_plate(out, layer, picture, photo)
+    plate = layer_plate(out, layer, photo, cut_of(layer, picture))
     if plate is not None and plate.file is not None:
         plate.file = keep(out.files[plate.file], ".png")
     return plate

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import PurePath
 from typing import Literal
@@ -175,22 +177,49 @@ def upright_flat(view: View, ident: str, name: str, canvas: Vec4, distance: floa
     )
 
 
-def layer_plate(out: Begun, layer: Layer, picture: Layered, photo: str) -> Plate | None:
-    """A layer as a plate of what it shows, with a clear border; None where it lies off the canvas."""
+@dataclass(frozen=True)
+class Cut:
+    """What a layer shows, with a clear border: PNG bytes, and where they lie in the canvas: x, y, width, height."""
+
+    data: bytes
+    canvas: tuple[float, float, float, float]
+
+
+def cut_of(layer: Layer, picture: Layered) -> Cut | None:
+    """What a layer shows; None where it lies off the canvas."""
     x0, y0, x1, y1 = filled_box(layer)
     left, top, right, bottom = inside(layer, picture)
     x0, y0 = max(x0 - BORDER, left - layer.x), max(y0 - BORDER, top - layer.y)
     x1, y1 = min(x1 + BORDER, right - layer.x), min(y1 + BORDER, bottom - layer.y)
     if x1 - x0 < 1 or y1 - y0 < 1:
-        out.notes.append(f"“{layer.name}” lies off the picture and is left out.")
         return None
     pixels = layer.pixels[y0:y1, x0:x1].copy()
     if layer.opacity < 1:
         pixels[..., 3] = (pixels[..., 3] * layer.opacity + 0.5).astype(pixels.dtype)
-    ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
     canvas = (float(layer.x + x0), float(layer.y + y0), float(x1 - x0), float(y1 - y0))
-    file = out.keep(pictures.png(pixels, 1), ".png")
-    return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=canvas, role="foreground")
+    return Cut(pictures.png(pixels, 1), canvas)
+
+
+def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate | None:
+    """A layer as a plate of what it shows; None where it lies off the canvas, which is said."""
+    if cut is None:
+        out.notes.append(f"“{layer.name}” lies off the picture and is left out.")
+        return None
+    ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
+    file = out.keep(cut.data, ".png")
+    return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=cut.canvas, role="foreground")
+
+
+def _cuts(picture: Layered, films: Films) -> Iterator[Cut | None]:
+    """What each layer shows, in order; None for videos. Two are encoded beside one another, and none ahead of need."""
+    with ThreadPoolExecutor(2) as pool:
+        waiting: deque[Future[Cut | None]] = deque()
+        for layer in picture.layers:
+            if len(waiting) > 1:
+                yield waiting.popleft().result()
+            waiting.append(pool.submit(lambda x: None if x.name in films else cut_of(x, picture), layer))
+        while waiting:
+            yield waiting.popleft().result()
 
 
 def film_plate(out: Begun, layer: Layer, photo: str, film: tuple[str, bytes]) -> Plate:
@@ -224,11 +253,13 @@ def from_layers(
     photo = out.shot.photo(ident)
     assert photo.camera is not None
     view = view_of(photo.camera)
-    for n, (layer, distance) in enumerate(zip(picture.layers, distances(len(picture.layers), how), strict=True)):
+    films, many = films or {}, len(picture.layers)
+    far = distances(many, how)
+    for n, (layer, cut) in enumerate(zip(picture.layers, _cuts(picture, films), strict=True)):
         if told:
-            told(0.2 + 0.6 * n / len(picture.layers), f"layer {n + 1} of {len(picture.layers)}")
-        film = (films or {}).get(layer.name)
-        plate = film_plate(out, layer, ident, film) if film else layer_plate(out, layer, picture, ident)
+            told(0.2 + 0.6 * n / many, f"layer {n + 1} of {many}")
+        film, distance = films.get(layer.name), far[n]
+        plate = film_plate(out, layer, ident, film) if film else layer_plate(out, layer, ident, cut)
         if plate is None:
             continue
         solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)

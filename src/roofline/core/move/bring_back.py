@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from roofline.core.moment import spread
 from roofline.core.move.path import Path, home_key, moment_at, resolved_keys
 from roofline.core.throw.check import check_frame
 from roofline.core.throw.engine import Engine, limits_of
@@ -16,6 +17,8 @@ from roofline.model.move import Key, Move
 from roofline.model.reports import FrameReport
 from roofline.model.shot import Shot
 
+LOOKED = 13  # frames that are looked at while a fraction is searched for
+ROUNDS = 4  # until all frames are
 STEPS = 10  # halvings: the fraction is found to about a thousandth
 
 
@@ -53,51 +56,76 @@ def bring_back(
 ) -> BroughtBack:
     """Find the largest fraction by halving, taking the fractions that hold to be one interval from home on.
 
-    Frames that failed before are looked at first, so that a fraction that fails is given up quickly. The result
-    itself has been checked on every frame at `width` pixels.
+    Some frames are looked at while it is halved, and those that failed before first, so that a fraction that fails is
+    given up quickly; a frame that fails in what is found is looked at from then on. The result itself has been
+    checked on every frame at `width` pixels.
 
     Raises MoveError when home itself does not hold.
     """
-    keys = resolved_keys(shot)
-    home = home_key(shot, keys[0].frame)
-    first, last = shot.frame_range
-    order = list(range(first, last + 1))
-    faces = limits_of(engine.geometry, shot.limits)
-
-    def failure(fraction: float) -> FrameReport | None:
-        path = Path(shrunk(keys, home, fraction))
-        for i, frame in enumerate(order):
-            report = check_frame(engine, moment_at(shot, path, frame, width), shot.limits, faces)
-            if not report.holds:
-                order.insert(0, order.pop(i))
-                return report
-        return None
-
-    def tell(done: int) -> None:
-        if told:
-            told(done / (STEPS + 2))
-
-    at_home = failure(0.0)
+    trial = _Trial(shot, engine, width)
+    tell = told or (lambda share: None)
+    at_home = trial.failure(0.0, trial.frames)
     if at_home is not None:
         raise MoveError(
             "The picture does not hold even at home, so no part of the move can: "
             f"{at_home.gap:.2f} % of the frame has no picture and "
             f"{at_home.strain:.2f} % is strained."
         )
-    tell(1)
-    worst = failure(1.0)
+    tell(1 / (STEPS + 2))
+    worst = trial.failure(1.0, trial.frames)
     if worst is None:
-        return BroughtBack(1.0, keys, None)
-    low, high = 0.0, 1.0
-    for step in range(STEPS):
-        tell(step + 2)
-        middle = 0.5 * (low + high)
-        failed = failure(middle)
+        return BroughtBack(1.0, trial.keys, None)
+    looked = [trial.frames[n] for n in spread(trial.frames, LOOKED)]
+    high = 1.0
+    for round_ in range(ROUNDS + 1):
+        low = 0.0
+        for step in range(STEPS):
+            tell((step + 2) / (STEPS + 2))
+            middle = 0.5 * (low + high)
+            failed = trial.failure(middle, looked)
+            if failed is None:
+                low = middle
+            else:
+                high, worst = middle, failed
+        failed = trial.failure(low, trial.frames) if low > 0 else None
         if failed is None:
-            low = middle
-        else:
-            high, worst = middle, failed
-    return BroughtBack(low, shrunk(keys, home, low), worst)
+            break
+        high, worst = low, failed
+        looked = trial.frames if round_ + 1 == ROUNDS else [failed.frame, *looked]
+    return BroughtBack(low, trial.at(low), worst)
+
+
+class _Trial:
+    """A move at fractions of its way, frame by frame."""
+
+    def __init__(self, shot: Shot, engine: Engine, width: int):
+        self.shot, self.engine, self.width = shot, engine, width
+        self.keys = resolved_keys(shot)
+        self.home = home_key(shot, self.keys[0].frame)
+        first, last = shot.frame_range
+        self.frames = list(range(first, last + 1))
+        self.faces = limits_of(engine.geometry, shot.limits)
+        self.running = any(p.video for p in shot.plates)
+
+    def at(self, fraction: float) -> list[Key]:
+        return shrunk(self.keys, self.home, fraction)
+
+    def failure(self, fraction: float, frames: list[int]) -> FrameReport | None:
+        """The first of some frames that does not hold at a fraction; it comes first among them from then on."""
+        path, seen = Path(self.at(fraction)), set()
+        for i, frame in enumerate(frames):
+            moment = moment_at(self.shot, path, frame, self.width)
+            if not (moment.poses or self.running):  # at rest, frames are alike: at home all of them
+                view = moment.view
+                same = view.position.tobytes(), view.rotation.tobytes(), view.focal
+                if same in seen:
+                    continue
+                seen.add(same)
+            report = check_frame(self.engine, moment, self.shot.limits, self.faces)
+            if not report.holds:
+                frames.insert(0, frames.pop(i))
+                return report
+        return None
 
 
 def applied(shot: Shot, found: BroughtBack) -> Shot:
