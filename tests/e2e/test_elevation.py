@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from tests.e2e.board import at_rest, state, until
+
+LAYERS = 7
 
 
 def test_a_key_is_raised_from_the_side(page, halt):
@@ -38,3 +42,35 @@ def test_a_key_is_raised_from_the_side(page, halt):
     np.testing.assert_allclose(by[[0, 2]], -30 / unit * way, atol=2 / unit)  # along the heading, nothing aside
     page.get_by_role("button", name="From above").click()
     page.wait_for_selector("[data-handle]")
+
+
+def test_standing_room_is_a_volume_all_around(page, halt):
+    """Layers above and below the lens, each from where the frame holds at its height; turned by a drag."""
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("[data-around]")
+    page.fill("#frame", "60")
+    page.press("#frame", "Enter")
+    page.click("[data-around]")
+    page.get_by_text("Standing room").click()
+    says = page.locator(".planhost [role=status]")
+    until(lambda: f"{LAYERS} of {LAYERS} layers" in (says.text_content() or ""), 120)
+    assert page.locator("[data-layers] [data-height]").count() == LAYERS
+    cubic, rise = (float(v) for v in re.search(r"([\d.]+) m³.* ([\d.]+) m apart", says.text_content()).groups())
+    x, y, z = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][59]["position"]
+    reach, held = 1.5, 0
+    for height in (y + n * rise for n in range(-3, 4)):
+        area = f"x0={x - reach}&z0={z - reach}&x1={x + reach}&z1={z + reach}&step={reach / 9}&width=96&height={height}"
+        got = page.request.get(f"/api/shots/{halt}/frames/60/standing?{area}").json()
+        held += sum(m >= 0 for m in got["margin"])
+    assert held > 20 and abs(cubic - held * (reach / 9) ** 2 * rise) < 0.06
+    layer = page.locator("[data-layers] [data-height]").nth(LAYERS // 2)
+    before, pan = layer.get_attribute("d"), page.locator("[data-orbit]").get_attribute("data-pan")
+    box = page.locator("[data-orbit]").bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2 + 60, box["y"] + box["height"] / 2 + 10, steps=3)
+    page.mouse.up()
+    assert page.locator("[data-orbit]").get_attribute("data-pan") != pan
+    until(lambda: layer.get_attribute("d") != before)
+    page.get_by_role("button", name="From above").click()
+    page.wait_for_selector(".plan [data-key='60']")

@@ -14,6 +14,8 @@ const props = defineProps<{
   chosen: string | null
   also: string[]
   thrown: boolean
+  /** What is in the middle, and how many metres away it is seen from, if not all that stands near. */
+  about?: { at: Vec3; far: number }
 }>()
 const emit = defineEmits<{ choose: [string, PointerEvent] }>()
 const host = ref<HTMLElement>()
@@ -27,6 +29,11 @@ let drawn: Thrown | null = null
 
 /** Around what stands within reach of the home camera: the backdrop and the ground's edge are far beyond it. */
 function fit() {
+  if (props.about) {
+    eye.at = [...props.about.at]
+    eye.far = props.about.far
+    return
+  }
   const near = props.shapes.filter((s) => !s.hidden && Math.max(...s.vertices.map((v) => Math.hypot(v[0], v[2]))) < 70)
   const v = near.flatMap((s) => s.vertices)
   if (!v.length) return
@@ -70,6 +77,10 @@ onMounted(() => {
 })
 onBeforeUnmount(() => drawn?.dispose())
 watch(key, rebuild)
+watch(
+  () => !!props.about,
+  () => fit(),
+)
 watch(view, () => requestAnimationFrame(render))
 
 let grab: { from: Vec2; pan: number; tilt: number; at: Vec3; shift: boolean } | null = null
@@ -157,6 +168,7 @@ const same = (p: Vec2): Vec2 => p
         :tick="`${eye.pan},${eye.tilt},${eye.far},${eye.at}`"
         @choose="(id, e) => emit('choose', id, e)"
       />
+      <slot name="over" :view="view" />
     </svg>
     <p v-if="failed" class="told">This browser cannot draw in 3D (WebGL 2 is missing).</p>
     <p v-if="leftOut" class="left-out" role="status">{{ leftOut }}</p>

@@ -1,15 +1,18 @@
 <script setup lang="ts">
-/** The set of a move from above, or from the side along the heading; and under it from where the frame would hold. */
+/** The set of a move from above, from the side along the heading, or all around, and where the frame would hold. */
 import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../../api/client'
 import FocusLines from '../../board/FocusLines.vue'
+import OrbitBoard from '../../board/OrbitBoard.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
 import { elevation, headingOf } from './elevation'
 import Handles from './Handles.vue'
 import { useMove } from './move'
 import StandingRoom from './StandingRoom.vue'
+import StandingVolume from './StandingVolume.vue'
 
+const FAR = 11 // metres
 const props = defineProps<{
   shapes: Shape[]
   grounds: string[]
@@ -28,6 +31,13 @@ const emit = defineEmits<{
 const shown = ref(false)
 const whole = ref(false)
 const side = ref(false)
+const around = ref(false)
+/** All around the lens: where it may stand is what is looked at. */
+const about = computed(() => (props.now ? { at: props.now.position, far: FAR } : undefined))
+function seenFrom(aside: boolean, anywhere: boolean) {
+  side.value = aside
+  around.value = anywhere
+}
 const says = ref('')
 const { s, at } = useMove()
 const drawn = computed(() => {
@@ -55,7 +65,13 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
 </script>
 
 <template>
+  <OrbitBoard v-if="around" :state="s.state!" :shapes="shapes" :chosen="null" :also="[]" :about="about" thrown>
+    <template #over="{ view }">
+      <StandingVolume :view="view" :room="shown" :whole="whole" @says="(text: string) => (says = text)" />
+    </template>
+  </OrbitBoard>
   <PlanBoard
+    v-else
     :key="String(side)"
     v-bind="drawn"
     :grounds="grounds"
@@ -81,14 +97,22 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
   </PlanBoard>
   <div class="room" @pointerdown.stop>
     <span class="way" role="group" aria-label="From where the set is seen">
-      <ElButton :class="{ on: !side }" :aria-pressed="!side" @click="side = false">From above</ElButton
+      <ElButton :class="{ on: !side && !around }" :aria-pressed="!side && !around" @click="seenFrom(false, false)"
+        >From above</ElButton
       ><ElButton
         :class="{ on: side }"
         :aria-pressed="side"
         title="Along where the camera looks"
         data-side
-        @click="side = true"
+        @click="seenFrom(true, false)"
         >From the side</ElButton
+      ><ElButton
+        :class="{ on: around }"
+        :aria-pressed="around"
+        title="The set from anywhere, and standing room at several heights"
+        data-around
+        @click="seenFrom(false, true)"
+        >All around</ElButton
       >
     </span>
     <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>
