@@ -39,7 +39,9 @@ const area = computed(() => {
   return [x0, z0, x1, z1].map((v) => Math.round(v * 10) / 10)
 })
 const side = computed(() => (props.upright && at.value ? elevation(headingOf(at.value.rotation as number[][])) : null))
-const asked = computed(() => JSON.stringify([s.id, props.whole || s.frame, s.state?.revision, area.value, props.whole]))
+const asked = computed(() =>
+  JSON.stringify([s.id, props.whole || s.frame, s.state?.revision, area.value, props.whole, !!at.value]),
+)
 let stop: AbortController | null = null
 let timer = 0
 async function ask() {
