@@ -139,6 +139,9 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
 .way {
   display: flex;
 }
+.room .figure {
+  padding-left: 9px;
+}
 .way button {
   border-width: 0 1px 0 0;
   padding: 5px 8px;
