@@ -19,6 +19,7 @@ import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from flask.testing import FlaskClient
+from tools import bench_plates
 from tools.survey_scenes import scene
 
 from roofline.core.camera import View, view_of
@@ -230,6 +231,7 @@ def main() -> None:
     grey = cv2.resize(cv2.imread(str(FOLDER / "photos" / "platform-side.jpg"), cv2.IMREAD_GRAYSCALE), (6000, 4000))
     out["one_press_24_megapixels_s"] = median(lambda: find(grey, SurveyInput(width=6000, height=4000)), 3)
     print(f"one-press survey, 24 megapixels: {out['one_press_24_megapixels_s']:.1f} s (aim: 3)")
+    bench_plates.measured(out)
     print(json.dumps({k: round(v, 4) for k, v in out.items()}))
 
 

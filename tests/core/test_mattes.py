@@ -29,6 +29,18 @@ def test_differences_of_colour_are_those_of_another_library():
     assert np.abs(got - other).max() < 0.05
 
 
+def test_what_is_too_far_in_lightness_is_only_known_to_be_far():
+    rng = np.random.default_rng(5)
+    linear = (2.0 * rng.random((60, 80, 3)) ** 2).astype(np.float32)  # brighter than white as well
+    picks = labs(rng.random((3, 3)))
+    whole, bounded = away_from(linear, picks), away_from(linear, picks, 12.0)
+    near = whole <= 12.0
+    assert 20 < near.sum() < near.size / 2
+    assert np.array_equal(whole[near], bounded[near])
+    assert (bounded[~near] > 12.0).all() and (bounded[~near] <= whole[~near] + 1e-4).all()
+    assert (bounded != whole).sum() > near.size / 6  # many are not worked out
+
+
 def test_published_pairs_of_colours_differ_as_published():
     # Sharma, Wu and Dalal 2005, table 1: pairs 1, 7, 17, 25, 33
     from roofline.core.plates.colours import difference

@@ -62,8 +62,15 @@ def difference(l1, a1, b1, l2, a2, b2):  # type: ignore[no-untyped-def]
     return math.sqrt(max(dl * dl + dc * dc + dh * dh - math.sin(2 * theta) * rc * dc * dh, 0.0))
 
 
+@njit(cache=True, error_model="numpy")
+def _in_lightness(l1, l2):  # type: ignore[no-untyped-def]
+    """The part of ΔE 2000 that lightness has: no colours of such lightness differ by less."""
+    off = (0.5 * (l1 + l2) - 50) ** 2
+    return abs(l2 - l1) / (1 + 0.015 * off / math.sqrt(20 + off))
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
-def _rows(linear, picks, to_xyz, white, begin, end, out):  # type: ignore[no-untyped-def]
+def _rows(linear, picks, to_xyz, white, most, begin, end, out):  # type: ignore[no-untyped-def]
     """Rows [begin, end) of `away_from`; what a row's neighbour had, has the same answer."""
     for y in range(begin, end):
         r = g = b = np.float32(-1e30)
@@ -71,9 +78,14 @@ def _rows(linear, picks, to_xyz, white, begin, end, out):  # type: ignore[no-unt
         for x in range(linear.shape[1]):
             if linear[y, x, 0] != r or linear[y, x, 1] != g or linear[y, x, 2] != b:
                 r, g, b = linear[y, x, 0], linear[y, x, 1], linear[y, x, 2]
-                light, green, yellow = lab(r, g, b, to_xyz, white)
+                light = 116.0 * _curve((to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b) / white[1]) - 16.0
                 least = 1e9
                 for p in range(picks.shape[0]):
+                    least = min(least, _in_lightness(picks[p, 0], light))
+                if least <= most:
+                    light, green, yellow = lab(r, g, b, to_xyz, white)
+                    least = 1e9
+                for p in range(picks.shape[0] if least == 1e9 else 0):
                     least = min(least, difference(picks[p, 0], picks[p, 1], picks[p, 2], light, green, yellow))
             out[y, x] = least
 
@@ -89,9 +101,14 @@ def delta_e(mine: Array, theirs: Array) -> Array:
     return np.array([difference(*a, *b) for a, b in zip(mine, theirs, strict=True)])
 
 
-def away_from(linear: NDArray[np.float32], picks: Array) -> NDArray[np.float32]:
-    """ΔE 2000 (H, W) of a picture (H, W, 3) in linear light from the nearest of some colours (N, 3), CIE L*a*b*."""
+def away_from(linear: NDArray[np.float32], picks: Array, most: float = np.inf) -> NDArray[np.float32]:
+    """ΔE 2000 (H, W) of a picture (H, W, 3) in linear light from the nearest of some colours (N, 3), CIE L*a*b*.
+
+    ``most``: beyond it, where lightness alone says so, only that it is more is told: a lower bound, above ``most``.
+    """
     out = np.empty(linear.shape[:2], dtype=np.float32)
     picked = np.ascontiguousarray(picks, dtype=np.float64)
-    side_by_side(lambda a, b: _rows(linear, picked, SRGB_TO_XYZ, D65, a, b, out), linear.shape[0], out.size > ALONE)
+    side_by_side(
+        lambda a, b: _rows(linear, picked, SRGB_TO_XYZ, D65, most, a, b, out), linear.shape[0], out.size > ALONE
+    )
     return out

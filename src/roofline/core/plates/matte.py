@@ -35,7 +35,7 @@ def picked(linear: NDArray[np.float32], at: Array, tolerance: float, joined: boo
     h, w = linear.shape[:2]
     spots = [(min(max(int(x), 0), w - 1), min(max(int(y), 0), h - 1)) for x, y in at]
     means = [linear[max(0, y - 1) : y + 2, max(0, x - 1) : x + 2].mean((0, 1)) for x, y in spots]
-    away = away_from(linear, labs(np.array(means, dtype=np.float64)))
+    away = away_from(linear, labs(np.array(means, dtype=np.float64)), 1.5 * tolerance)
     matte = np.clip((1.5 * tolerance - away) / (0.5 * tolerance), 0, 1).astype(np.float32)
     if not joined:
         return matte
