@@ -82,8 +82,11 @@ export function useMove() {
       path.value = null
     }
   }
-  /** Check all frames, a moment after the last change; what has been checked before is there at once. */
-  function check() {
+  /**
+   * Check all frames, a moment after the last change; what has been checked before is there at once. `again`: what was
+   * waited for was the check of an earlier change, under way when this one was asked for.
+   */
+  function check(again = false) {
     clearTimeout(timer)
     timer = window.setTimeout(async () => {
       const mark = `${s.id}:${s.state?.revision}`
@@ -93,6 +96,9 @@ export function useMove() {
       const job = await s.work('/check')
       checking.value = false
       if (job?.state === 'done') await reread()
+      else if (job?.state !== 'cancelled') return
+      const mine = mark === `${s.id}:${s.state?.revision}`
+      if (mine && !again && !report.value?.report) check(true)
     }, 250)
   }
   const here = () => ({ path: { shot_id: s.id } })
