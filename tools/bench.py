@@ -20,6 +20,7 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from flask.testing import FlaskClient
 from tools import bench_plates
+from tools.bench_plates import median
 from tools.survey_scenes import scene
 
 from roofline.core.camera import View, view_of
@@ -43,16 +44,6 @@ from roofline.stages import shots
 from roofline.work.desk import Desk
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
-
-
-def median(what: Callable[[], object], runs: int = 7) -> float:
-    what()
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        what()
-        times.append(time.perf_counter() - began)
-    return statistics.median(times)
 
 
 def embree_pass(scene: rtcore_scene.EmbreeScene, view: View, eye: np.ndarray, rays: np.ndarray) -> tuple[int, int]:

@@ -6,6 +6,7 @@ another library does the same, the ratio counts.
 
 from __future__ import annotations
 
+import statistics
 import tempfile
 import time
 from collections.abc import Callable
@@ -29,15 +30,15 @@ GRADE = Grade(exposure=0.4, temperature=20, slope=(1.1, 1.0, 0.9), power=(1.1, 1
 PLATES = 40
 
 
-def took(what: Callable[[], object], runs: int = 3) -> float:
-    """Seconds, the least of some runs after a first one."""
+def median(what: Callable[[], object], runs: int = 7) -> float:
+    """Seconds that something takes, after a first time: the median of some runs."""
     what()
     times = []
     for _ in range(runs):
         began = time.perf_counter()
         what()
         times.append(time.perf_counter() - began)
-    return min(times)
+    return statistics.median(times)
 
 
 def picks(shown: np.ndarray, out: dict[str, float]) -> None:
@@ -45,11 +46,11 @@ def picks(shown: np.ndarray, out: dict[str, float]) -> None:
     for name, size, aim in (("full", FULL, 1.5), ("proxy", PROXY, 0.15)):
         linear = to_linear(cv2.resize(shown, size, interpolation=cv2.INTER_AREA)).astype(np.float32)
         at = np.array([[0.53 * size[0], 0.38 * size[1]]])
-        ours = took(lambda p=linear, a=at: picked(p, a, 8.0, False))
+        ours = median(lambda p=linear, a=at: picked(p, a, 8.0, False), 3)
         out[f"pick_{name}_s"] = ours
         print(f"a colour picked, {size[0]} × {size[1]}: {ours:.2f} s (aim: {aim})")
     display = cv2.resize(shown, PROXY, interpolation=cv2.INTER_AREA)
-    theirs = took(lambda: deltaE_ciede2000(rgb2lab(display), rgb2lab(display[400:401, 860:861])), 2)
+    theirs = median(lambda: deltaE_ciede2000(rgb2lab(display), rgb2lab(display[400:401, 860:861])), 2)
     out["pick_over_skimage"] = out["pick_proxy_s"] / theirs
     print(f"  {out['pick_over_skimage']:.2f} of scikit-image's time for the same differences")
 
@@ -60,8 +61,8 @@ def fills(shown: np.ndarray, out: dict[str, float]) -> None:
     hole = np.zeros(part.shape[:2], bool)
     hole[350:850, 350:850] = True
     even = (part / 255).astype(np.float32)
-    ours = took(lambda: textured(even, hole, ~hole), 1)
-    theirs = took(lambda: cv2.inpaint(part, hole.astype(np.uint8), 5, cv2.INPAINT_TELEA), 1)
+    ours = median(lambda: textured(even, hole, ~hole), 1)
+    theirs = median(lambda: cv2.inpaint(part, hole.astype(np.uint8), 5, cv2.INPAINT_TELEA), 1)
     out["fill_500_s"], out["fill_over_telea"] = ours, ours / theirs
     print(f"a texture fill of 500 × 500 px: {ours:.2f} s (aim: 3), {ours / theirs:.2f} times OpenCV's inpaint")
 
@@ -77,16 +78,16 @@ def hair(out: dict[str, float]) -> None:
     behind = np.dstack([0.5 + 0.2 * np.sin(x / 90), np.full((h, w), 0.6), 0.4 + 0.1 * np.cos(y / 60)])
     picture = (alpha[..., None] * [0.25, 0.15, 0.1] + (1 - alpha[..., None]) * behind).astype(np.float32)
     rough = (np.abs(x - 350) < 200) & (np.abs(y - 850) < 750)
-    out["hair_s"] = took(lambda: haired(picture, rough.astype(np.float32), 24.0), 1)
+    out["hair_s"] = median(lambda: haired(picture, rough.astype(np.float32), 24.0), 1)
     print(f"hair on a figure of 400 × 1500 px: {out['hair_s']:.1f} s (aim: 8)")
 
 
 def strokes(shown: np.ndarray, out: dict[str, float]) -> None:
     """A grade, and a dab of a brush, at proxy size."""
     linear = to_linear(cv2.resize(shown, PROXY, interpolation=cv2.INTER_AREA)).astype(np.float32)
-    out["grade_proxy_s"] = took(lambda: graded(linear, GRADE))
+    out["grade_proxy_s"] = median(lambda: graded(linear, GRADE), 3)
     dab = [(np.array([[800.0, 500.0], [815.0, 505.0]]), 60.0, 0.5)]
-    out["dab_proxy_s"] = took(lambda: laid(dab, *PROXY))
+    out["dab_proxy_s"] = median(lambda: laid(dab, *PROXY))
     print(
         f"at proxy size: a grade {1e3 * out['grade_proxy_s']:.0f} ms (aim: 100), "
         f"a dab {1e3 * out['dab_proxy_s']:.0f} ms (aim: 50)"
@@ -110,7 +111,7 @@ def forty(out: dict[str, float]) -> None:
             return shot
 
         desk.store.change(shot_id, "Forty plates", copies)
-        out["open_40_plates_s"] = took(lambda: client.get(base).data)
+        out["open_40_plates_s"] = median(lambda: client.get(base).data)
         plate = client.get(base).get_json()["shot"]["plates"][-1]["id"]
         times = []
         for _ in range(3):

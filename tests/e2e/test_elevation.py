@@ -10,13 +10,18 @@ from tests.e2e.board import at_rest, state, until
 LAYERS = 7
 
 
-def test_a_key_is_raised_from_the_side(page, halt):
-    page.goto(f"/shot/{halt}/move")
-    page.wait_for_selector("[data-side]")
-    page.fill("#frame", "120")
+def looked_at(page, shot, frame: int, view: str):
+    """A frame of the move, its set from a view, standing room asked for."""
+    page.goto(f"/shot/{shot}/move")
+    page.wait_for_selector(view)
+    page.fill("#frame", str(frame))
     page.press("#frame", "Enter")
-    page.click("[data-side]")
+    page.click(view)
     page.get_by_text("Standing room").click()
+
+
+def test_a_key_is_raised_from_the_side(page, halt):
+    looked_at(page, halt, 120, "[data-side]")
     page.wait_for_selector("[data-room='120']")
     room = page.locator(".planhost [role=status]")
     until(lambda: "frame 120" in (room.text_content() or "") and "lens at" not in room.text_content())
@@ -46,12 +51,7 @@ def test_a_key_is_raised_from_the_side(page, halt):
 
 def test_standing_room_is_a_volume_all_around(page, halt):
     """Layers above and below the lens, each from where the frame holds at its height; turned by a drag."""
-    page.goto(f"/shot/{halt}/move")
-    page.wait_for_selector("[data-around]")
-    page.fill("#frame", "60")
-    page.press("#frame", "Enter")
-    page.click("[data-around]")
-    page.get_by_text("Standing room").click()
+    looked_at(page, halt, 60, "[data-around]")
     says = page.locator(".planhost [role=status]")
     until(lambda: f"{LAYERS} of {LAYERS} layers" in (says.text_content() or ""), 120)
     assert page.locator("[data-layers] [data-height]").count() == LAYERS

@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from scipy.spatial.transform import Rotation
 
 from roofline.model import survey as model
+from roofline.model.base import Vec4
 
 Array = NDArray[np.float64]
 
@@ -174,6 +175,12 @@ def matrix_to_quaternion(m: ArrayLike) -> Array:
     """Rotation matrix (3, 3) → unit quaternion w, x, y, z with w ≥ 0."""
     turn = Rotation.from_matrix(np.asarray(m, dtype=np.float64))
     return np.asarray(turn.as_quat(canonical=True, scalar_first=True))
+
+
+def key_rotation(m: ArrayLike) -> Vec4:
+    """Rotation matrix (3, 3) → w, x, y, z as a key holds it."""
+    w, x, y, z = matrix_to_quaternion(m).tolist()
+    return w, x, y, z
 
 
 def rotation_vector(v: ArrayLike) -> Array:

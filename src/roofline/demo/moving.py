@@ -12,7 +12,7 @@ import numpy as np
 from roofline.core.camera import (
     View,
     from_pan_tilt_roll,
-    matrix_to_quaternion,
+    key_rotation,
     pan_tilt_roll,
     view_of,
 )
@@ -145,9 +145,8 @@ def off_home(shot: Shot, frame: int, by: tuple[float, float, float], pan: float 
     assert camera is not None
     p, q, r = pan_tilt_roll(view_of(camera).rotation)
     turn = from_pan_tilt_roll(p + np.radians(pan), q + np.radians(tilt), r)
-    w, x, y, z = (float(v) for v in matrix_to_quaternion(turn.T))
     px, py, pz = (float(v) for v in np.array(home.position) + by)
-    return Key(frame=frame, position=(px, py, pz), rotation=(w, x, y, z), focal_px=home.focal_px)
+    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn.T), focal_px=home.focal_px)
 
 
 def _move(shot: Shot) -> Move:

@@ -214,7 +214,7 @@ def flattened(picture: Layered) -> NDArray:
     for layer in reversed(picture.layers):
         if not layer.visible:
             continue
-        x0, y0, x1, y1 = _filled_inside(layer, picture)
+        x0, y0, x1, y1 = shown_box(layer, picture)
         if x1 <= x0 or y1 <= y0:
             continue
         part = layer.pixels[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x].astype(np.float32)
@@ -228,10 +228,11 @@ def flattened(picture: Layered) -> NDArray:
     return (np.clip(out, 0, 1) * most + 0.5).astype(kind)
 
 
-def _filled_inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:
-    """The part of the canvas x0, y0, x1, y1 on which a layer has anything."""
-    a, b = inside(layer, picture), filled_box(layer)
-    return max(a[0], layer.x + b[0]), max(a[1], layer.y + b[1]), min(a[2], layer.x + b[2]), min(a[3], layer.y + b[3])
+def shown_box(layer: Layer, picture: Layered, border: int = 0) -> tuple[int, int, int, int]:
+    """The part of the canvas x0, y0, x1, y1 on which a layer has anything, and so many pixels of it beyond that."""
+    a, (x0, y0, x1, y1) = inside(layer, picture), filled_box(layer)
+    low = max(a[0], layer.x + x0 - border), max(a[1], layer.y + y0 - border)
+    return *low, min(a[2], layer.x + x1 + border), min(a[3], layer.y + y1 + border)
 
 
 def inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:

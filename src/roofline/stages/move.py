@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, quaternion_to_matrix
+from roofline.core.camera import from_pan_tilt_roll, key_rotation, quaternion_to_matrix
 from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, sets_the_border
@@ -73,8 +73,8 @@ def key_by_figures(
 ) -> Key:
     """A key from pan, tilt and roll in degrees; ``more``: what else a key has."""
     turn = from_pan_tilt_roll(*np.radians(angles_deg))
-    w, x, y, z = (float(v) for v in matrix_to_quaternion(turn.T))
-    return Key(frame=frame, position=position, rotation=(w, x, y, z), focal_px=focal_px, home=home, ease=ease, **more)
+    rotation = key_rotation(turn.T)
+    return Key(frame=frame, position=position, rotation=rotation, focal_px=focal_px, home=home, ease=ease, **more)
 
 
 def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) -> None:
@@ -97,9 +97,7 @@ def _stood(shot: Shot, key: Key) -> Key:
     """The key that shows the camera, with what it rides on and looks at, where another says."""
     place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
     own = own_place(shot, shot_path(shot), key.frame, place)
-    w, x, y, z = (float(v) for v in matrix_to_quaternion(own.rotation))
-    run, rise, back = (float(v) for v in own.position)
-    return key.model_copy(update={"position": (run, rise, back), "rotation": (w, x, y, z)})
+    return key.model_copy(update={"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)})
 
 
 def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:

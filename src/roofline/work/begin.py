@@ -22,7 +22,7 @@ from roofline.core.survey.detect import FOUND_SIGMA, find
 from roofline.core.survey.linked import survey_input
 from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
-from roofline.formats.layers import Layer, Layered, filled_box, flattened, inside, is_layered, layers_of
+from roofline.formats.layers import Layer, Layered, flattened, is_layered, layers_of, shown_box
 from roofline.formats.stills import as_stills, is_video, still
 from roofline.model.base import Vec4
 from roofline.model.handoff import Delivery
@@ -187,16 +187,13 @@ class Cut:
 
 def cut_of(layer: Layer, picture: Layered) -> Cut | None:
     """What a layer shows; None where it lies off the canvas."""
-    x0, y0, x1, y1 = filled_box(layer)
-    left, top, right, bottom = inside(layer, picture)
-    x0, y0 = max(x0 - BORDER, left - layer.x), max(y0 - BORDER, top - layer.y)
-    x1, y1 = min(x1 + BORDER, right - layer.x), min(y1 + BORDER, bottom - layer.y)
+    x0, y0, x1, y1 = shown_box(layer, picture, BORDER)
     if x1 - x0 < 1 or y1 - y0 < 1:
         return None
-    pixels = layer.pixels[y0:y1, x0:x1].copy()
+    pixels = layer.pixels[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x].copy()
     if layer.opacity < 1:
         pixels[..., 3] = (pixels[..., 3] * layer.opacity + 0.5).astype(pixels.dtype)
-    canvas = (float(layer.x + x0), float(layer.y + y0), float(x1 - x0), float(y1 - y0))
+    canvas = (float(x0), float(y0), float(x1 - x0), float(y1 - y0))
     return Cut(pictures.png(pixels, 1), canvas)
 
 

@@ -327,12 +327,21 @@ describe('long work', () => {
     expect((await s.work('/deliver'))!.state).toBe('failed')
     expect(s.problem).toBe('The disk is full.')
   })
+  it('leaves what the hand was told when the page itself has the move checked', async () => {
+    const s = await opened()
+    s.problem = 'A pace lies over the keys.'
+    server.answer = () => ({ body: job('done', { kind: 'check' }) })
+    await s.check()
+    expect(s.problem).toBe('A pace lies over the keys.')
+    await s.work('/deliver')
+    expect(s.problem).toBeNull()
+  })
   it('is asked for where no news come', async () => {
     const s = await opened()
     vi.useFakeTimers()
     try {
       server.answer = (asked) => ({ body: job(asked.method === 'POST' ? 'running' : 'done', { kind: 'check' }) })
-      const ended = s.work('/check')
+      const ended = s.check()
       await vi.advanceTimersByTimeAsync(2500)
       expect((await ended)!.state).toBe('done')
       expect(server.asked.map((a) => a.path)).toEqual(['/api/shots/mill/check', '/api/jobs/j1'])

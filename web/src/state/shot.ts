@@ -267,20 +267,25 @@ export const useShot = defineStore('shot', () => {
     await hand.redo(() => asked(() => call<ShotState>('POST', url), take, { step: true }))
   }
 
-  /** Start long work and wait for its end. Asked for twice, it is done once. */
+  /**
+   * Start long work and wait for its end. Asked for twice, it is done once. `on`: the revision that the page itself has
+   * it done on: on another it is other work, and what the hand was told stays.
+   */
   const under = new Map<string, Promise<Job | null>>()
-  function work(path: string, body?: unknown): Promise<Job | null> {
-    const key = `${id.value} ${path} ${JSON.stringify(body ?? null)}`
+  function work(path: string, body?: unknown, on: number | null = null): Promise<Job | null> {
+    const key = `${id.value} ${path} ${JSON.stringify(body ?? null)} ${on}`
     const same = under.get(key)
     if (same) return same
     sendHeld()
-    const mine = worked(path, body).finally(() => under.delete(key))
+    const mine = worked(path, body, on === null).finally(() => under.delete(key))
     under.set(key, mine)
     return mine
   }
-  async function worked(path: string, body?: unknown): Promise<Job | null> {
+  /** Have the move checked as it stands. */
+  const check = () => work('/check', undefined, state.value?.revision)
+  async function worked(path: string, body: unknown, byHand: boolean): Promise<Job | null> {
     await hand.quiet() // it is done on what the hand has made
-    problem.value = null
+    if (byHand) problem.value = null
     try {
       const job = await call<Job>('POST', `/shots/${id.value}${path}`, body)
       const ended = await endOf(job)
@@ -352,6 +357,7 @@ export const useShot = defineStore('shot', () => {
     redo,
     away,
     work,
+    check,
     endOf,
     cancel,
     take,

@@ -38,19 +38,30 @@ class Side:
 
 @dataclass(frozen=True)
 class Settled:
-    """The fitted solid; how far the sides still miss (px); how well its seen corners are known (m); sides used and
-    left out; the corners that were seen, by number; the sides that were used; how many of its measures they show."""
+    """The fitted solid; how far the sides still miss (px); how well its seen corners are known (m); the sides that were
+    used, how many were left out, and how many of its measures they show."""
 
     solid: AnySolid
     rms_px: float
     corner_m: float
-    used: int
-    left_out: int
-    corners: list[int]
     sides: list[Side]
+    left_out: int
     shown: int
     farther: bool = False  # a side went farther than its edge was looked for
     alone: bool = False  # so few sides beside what the measures need that a wrong one among them is not told
+
+    @property
+    def used(self) -> int:
+        return len(self.sides)
+
+    @property
+    def corners(self) -> list[int]:
+        """The corners that were seen, by number."""
+        return _corners_of(self.sides)
+
+
+def _corners_of(sides: list[Side]) -> list[int]:
+    return sorted({i for s in sides for i in s.ends})
 
 
 def measures_of(solid: AnySolid) -> tuple[Array, Callable[[Array], AnySolid]]:
@@ -72,6 +83,12 @@ def line_misses(views: list[View], vertices: Array, sides: list[Side]) -> list[A
         size = float(np.hypot(line[0], line[1]))
         out.append((side.pixels @ line[:2] + line[2]) / max(size, 1e-12))
     return out
+
+
+def rms_misses(views: list[View], solid: AnySolid, sides: list[Side]) -> Array:
+    """Root mean square distance (N,) in pixels of each side's pixels from a solid's own."""
+    misses = line_misses(views, faces_of(solid).vertices, sides)
+    return np.array([float(np.sqrt(np.mean(m**2))) for m in misses])
 
 
 def _whitened(miss: Array, sigma_px: float, bias_px: float) -> Array:
@@ -125,8 +142,7 @@ def settle(
     at = least_squares(residuals, start, args=(sides,), loss="soft_l1", f_scale=2.0, x_scale="jac").x
     kept: list[Side] = []
     for _ in range(ROUNDS):
-        misses = line_misses(views, faces_of(build(at)).vertices, sides)
-        rms = np.array([float(np.sqrt(np.mean(r**2))) for r in misses])
+        rms = rms_misses(views, build(at), sides)
         spread = max(sigma_px, bias_px, 1.4826 * float(np.median(rms)))
         now = [s for s, r in zip(sides, rms, strict=True) if r < OUTLIER * np.hypot(spread, s.doubt_px)]
         if not now:
@@ -139,7 +155,7 @@ def settle(
         bias = _bias(line_misses(views, faces_of(build(at)).vertices, kept), len(start), bias_px)
         done = least_squares(residuals, at, args=(kept,), x_scale="jac")
         at = done.x
-    return _told(solid, build, done, views, kept, len(sides), (sigma_px, bias))
+    return _told(build, done, views, kept, len(sides))
 
 
 def _bias(misses: list[Array], measures: int, least_px: float) -> float:
@@ -152,13 +168,7 @@ def _bias(misses: list[Array], measures: int, least_px: float) -> float:
 
 
 def _told(
-    solid: AnySolid,
-    build: Callable[[Array], AnySolid],
-    done: OptimizeResult,
-    views: list[View],
-    kept: list[Side],
-    sides: int,
-    errs: tuple[float, float],
+    build: Callable[[Array], AnySolid], done: OptimizeResult, views: list[View], kept: list[Side], sides: int
 ) -> Settled:
     """What is said of a fit: its misses, the error of its seen corners, and how many measures its sides show."""
     fitted = build(done.x)
@@ -169,11 +179,9 @@ def _told(
     shown = done.jac[: len(last)] / worse  # the rest of the rows holds what no side shows
     information = shown.T @ shown
     covariance = np.linalg.inv(information + np.eye(measures) / LOOSE**2)
-    seen = sorted({i for s in kept for i in s.ends})
-    corner = _corner_sigma(build, done.x, covariance, seen)
-    known = int((np.linalg.eigvalsh(information) > 1 / LOOSE**2).sum())
-    rms = float(np.sqrt(np.mean(last**2)))
-    return Settled(fitted, rms, corner, len(kept), sides - len(kept), seen, kept, known)
+    corner = _corner_sigma(build, done.x, covariance, _corners_of(kept))
+    fixed = int((np.linalg.eigvalsh(information) > 1 / LOOSE**2).sum())
+    return Settled(fitted, float(np.sqrt(np.mean(last**2))), corner, kept, sides - len(kept), fixed)
 
 
 def _corner_sigma(build: Callable[[Array], AnySolid], at: Array, covariance: Array, corners: list[int]) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
-from roofline.core.massing.settle import Settled, Side, line_misses, seen_sides, settle
+from roofline.core.massing.settle import Settled, Side, rms_misses, seen_sides, settle
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Place
 from roofline.core.survey.snap import APART, Laid, lying_along
@@ -44,10 +44,14 @@ class Found:
         """The side on the edge that is meant, if a fit lies so many pixels off each; the others are its doubt."""
         weight = np.log(self.likely) - 0.5 * (np.array(off) / AGREES) ** 2
         best = int(np.argmax(weight))
-        along = self.edges[best][-1] - self.edges[best][0]
-        across = np.array([-along[1], along[0]]) / np.linalg.norm(along)
-        apart = [float((e.mean(0) - self.edges[best].mean(0)) @ across) for e in self.edges]
+        apart = [_beside(e, self.edges[best]) for e in self.edges]
         return Side(self.view, self.ends, self.edges[best], float(np.sqrt(np.dot(self.likely, np.square(apart)))))
+
+
+def _beside(edge: Array, of: Array) -> float:
+    """How far (px) the middle of an edge lies beside another one."""
+    along = of[-1] - of[0]
+    return abs(float((edge.mean(0) - of.mean(0)) @ np.array([-along[1], along[0]]) / np.linalg.norm(along)))
 
 
 def settled_to(place: Place, number: int, views: list[View], greys: Sequence[NDArray[np.uint8]]) -> Settled:
@@ -59,10 +63,11 @@ def settled_to(place: Place, number: int, views: list[View], greys: Sequence[NDA
         When no edge is found, none agrees, or those that do show fewer measures than the sides in sight would.
     """
     start = place.solids[number]
-    now = start
+    now, drawn = start, [dict(s) for s in _edges_along(place, number, views, greys)]
     for turn in range(ROUNDS):
-        found = _edges_near(place, number, views, greys, now)
-        off = [[0.0] * len(f.edges) if not turn else _misses(views, now, f) for f in found]
+        near = _edges_along(_with(place, number, now), number, views, greys)
+        found = _found(views, start, near, drawn)
+        off = [[0.0] * len(f.edges) if not turn else _off(views, now, f.view, f.ends, f.edges) for f in found]
         got = settle(now, views, [f.taken(o) for f, o in zip(found, off, strict=True)], SIGMA, BIAS)
         stays = _moved(views, now, got.solid, got.corners) < STAYS
         now = got.solid
@@ -71,8 +76,7 @@ def settled_to(place: Place, number: int, views: list[View], greys: Sequence[NDA
     _enough(place, number, views, got)
     got = replace(got, corner_m=float(np.hypot(got.corner_m, _rival_m(views, found, got))))
     reach = max(max(LEAST, REACH * v.width) for v in views)
-    went = line_misses(views, faces_of(start).vertices, got.sides)
-    farther = max(float(np.sqrt(np.mean(m**2))) for m in went) > reach
+    farther = float(rms_misses(views, start, got.sides).max()) > reach
     return replace(got, farther=farther, alone=_spare(got) < SPARE)
 
 
@@ -115,44 +119,41 @@ def _with(place: Place, number: int, solid: AnySolid) -> Place:
     return Place([solid if n == number else s for n, s in enumerate(place.solids)], place.meshes)
 
 
-def _edges_near(
-    place: Place, number: int, views: list[View], greys: Sequence[NDArray[np.uint8]], now: AnySolid
+Along = list[tuple[tuple[int, int], list[Laid]]]  # sides by their ends, and the edges along each
+
+
+def _edges_along(place: Place, number: int, views: list[View], greys: Sequence[NDArray[np.uint8]]) -> list[Along]:
+    """For every picture the sides of a solid that it shows, and the picture's edges along each."""
+    return [
+        [
+            (ends, lying_along(grey, a, b, max(LEAST, REACH * view.width), STRETCHES, EDGES))
+            for ends, (a, b) in seen_sides(place, number, view)
+        ]
+        for view, grey in zip(views, greys, strict=True)
+    ]
+
+
+def _found(
+    views: list[View], start: AnySolid, near: list[Along], drawn: list[dict[tuple[int, int], list[Laid]]]
 ) -> list[Found]:
-    """The edges of pictures along a solid's sides as they are drawn and as they now are; the nearer one lies to where
-    its side was drawn, the likelier."""
+    """The edges near a solid's sides, and those near where they were drawn, which may still be meant; the nearer one
+    lies to where its side was drawn, the likelier."""
     found = []
-    first = [dict(seen_sides(place, number, view)) for view in views]
-    there = _with(place, number, now)
-    for n, (view, grey) in enumerate(zip(views, greys, strict=True)):
-        for ends, pixels in seen_sides(there, number, view):
-            reach = max(LEAST, REACH * view.width)
-            laid = lying_along(grey, pixels[0], pixels[1], reach, STRETCHES, EDGES)
-            if ends in first[n]:  # what lay beside it as it was drawn may still be meant
-                laid += _others(laid, lying_along(grey, first[n][ends][0], first[n][ends][1], reach, STRETCHES, EDGES))
-            edges = [x.points for x in laid]
+    for n, sides in enumerate(near):
+        for ends, laid in sides:
+            more = [m for m in drawn[n].get(ends, []) if all(_beside(m.points, k.points) >= APART for k in laid)]
+            edges = [x.points for x in (*laid, *more)]
             if not edges:
                 continue
-            off = np.array(_misses(views, place.solids[number], Found(n, ends, edges, [])))
-            likely = np.array([x.strength for x in laid]) * np.exp(-0.5 * (off / HAND) ** 2) + 1e-12
+            off = np.array(_off(views, start, n, ends, edges))
+            likely = np.array([x.strength for x in (*laid, *more)]) * np.exp(-0.5 * (off / HAND) ** 2) + 1e-12
             found.append(Found(n, ends, edges, list(likely / likely.sum())))
     return found
 
 
-def _others(known: list[Laid], more: list[Laid]) -> list[Laid]:
-    """Those of more edges that are none of those known."""
-
-    def apart(a: Laid, b: Laid) -> float:
-        d = b.points[-1] - b.points[0]
-        return abs(float((a.points.mean(0) - b.points.mean(0)) @ np.array([-d[1], d[0]]) / np.linalg.norm(d)))
-
-    return [m for m in more if all(apart(m, k) >= APART for k in known)]
-
-
-def _misses(views: list[View], solid: AnySolid, found: Found) -> list[float]:
-    """How far (px) each of the edges found lies off a solid's side."""
-    vertices = faces_of(solid).vertices
-    sides = [Side(found.view, found.ends, e) for e in found.edges]
-    return [float(np.sqrt(np.mean(m**2))) for m in line_misses(views, vertices, sides)]
+def _off(views: list[View], solid: AnySolid, view: int, ends: tuple[int, int], edges: list[Array]) -> list[float]:
+    """How far (px) each of some edges lies off a solid's side."""
+    return list(rms_misses(views, solid, [Side(view, ends, e) for e in edges]))
 
 
 def _moved(views: list[View], was: AnySolid, now: AnySolid, corners: list[int]) -> float:

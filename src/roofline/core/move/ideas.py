@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from roofline.core.camera import Array, from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
+from roofline.core.camera import Array, from_pan_tilt_roll, key_rotation, pan_tilt_roll, quaternion_to_matrix
 from roofline.core.move.path import home_key
 from roofline.core.move.travel import middle_of, turn_between
 from roofline.errors import MoveError
@@ -106,6 +106,5 @@ def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
     else:
         pan, tilt, roll = pan_tilt_roll(turn.T)
         turn = from_pan_tilt_roll(pan + np.radians(by), tilt, roll).T
-    w, x, y, z = (float(v) for v in matrix_to_quaternion(turn))
     px, py, pz = (float(v) for v in position)
-    return Key(frame=frame, position=(px, py, pz), rotation=(w, x, y, z), focal_px=focal, ease="pass")
+    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn), focal_px=focal, ease="pass")

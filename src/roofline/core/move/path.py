@@ -8,7 +8,7 @@ import numpy as np
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation
 
-from roofline.core.camera import Array, View, matrix_to_quaternion, quaternion_to_matrix
+from roofline.core.camera import Array, View, key_rotation, quaternion_to_matrix
 from roofline.core.moment import Moment
 from roofline.core.move.motion import poses_at
 from roofline.core.move.travel import travelled
@@ -72,11 +72,10 @@ def home_key(shot: Shot, frame: int) -> Key:
     assert camera is not None
     if camera.position is None:
         raise MoveError("The survey has no scale yet: set a tape or the camera's height first.")
-    q = matrix_to_quaternion(np.array(camera.rotation).T)
     return Key(
         frame=frame,
         position=camera.position,
-        rotation=(float(q[0]), float(q[1]), float(q[2]), float(q[3])),
+        rotation=key_rotation(np.array(camera.rotation).T),
         focal_px=camera.focal_px / framing(shot).scale,
         home=True,
     )

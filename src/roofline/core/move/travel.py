@@ -58,8 +58,7 @@ def own_place(shot: Shot, path: Path, frame: int, seen: Place) -> Place:
     if move.speed:
         raise MoveError("A pace lies over the keys: take it off under “How it travels” to set a key.")
     now, own = travelled(shot, path, frame), Place(*path.at(frame))
-    if np.allclose(seen.rotation, now.rotation, atol=SAME) and np.allclose(seen.position, now.position, atol=SAME):
-        return Place(own.position, own.rotation, seen.focal)
+    moved = not np.allclose(seen.position, now.position, atol=SAME)
     turned = not np.allclose(seen.rotation, now.rotation, atol=SAME)
     position, rotation = seen.position, seen.rotation
     if move.sway is not None:
@@ -70,13 +69,13 @@ def own_place(shot: Shot, path: Path, frame: int, seen: Place) -> Place:
     if move.carrier is not None:
         at, turn_of = carrier_at(move.carrier, frame)
         position, rotation = turn_of.inv().apply(position - at), turn_of.inv().as_matrix() @ rotation
-    return Place(position, rotation if turned else own.rotation, seen.focal)
+    return Place(position if moved else own.position, rotation if turned else own.rotation, seen.focal)
 
 
 def _unaimed(shot: Shot, path: Path, place: Place) -> Array:
     """The rotation that an aim turns into a place's own; raises MoveError where there is none."""
-    ray, point = _aiming_ray(shot, path, place), aimed_at(shot)
-    share = shot.move.aim_share
+    point, share = aimed_at(shot), shot.move.aim_share
+    ray = _aiming_ray(shot, path, place, point)
     if ray is None:
         return place.rotation
     left = turn_between(place.rotation @ ray, point - place.position).as_rotvec()  # what the aim has left over
@@ -152,7 +151,8 @@ def _aimed(shot: Shot, path: Path, place: Place) -> Place:
     The ray on which it lies then is turned to it as directly as can be; the focal length may change meanwhile, the
     place in the frame is kept.
     """
-    point, ray = aimed_at(shot), _aiming_ray(shot, path, place)
+    point = aimed_at(shot)
+    ray = _aiming_ray(shot, path, place, point)
     if ray is None:
         return place
     least = turn_between(place.rotation @ ray, point - place.position)
@@ -160,9 +160,8 @@ def _aimed(shot: Shot, path: Path, place: Place) -> Place:
     return Place(place.position, turn.as_matrix() @ place.rotation, place.focal)
 
 
-def _aiming_ray(shot: Shot, path: Path, place: Place) -> Array | None:
+def _aiming_ray(shot: Shot, path: Path, place: Place, point: Array) -> Array | None:
     """The ray (3,) of the camera, at a place, on which the aimed point is to lie; None where it lies on none."""
-    point = aimed_at(shot)
     start = Place(*path.at(float(path.frames[_pinned(shot)])))
     if shot.move.carrier is not None:
         start = _carried(shot.move.carrier, start, float(path.frames[_pinned(shot)]))

@@ -85,8 +85,8 @@ def _rows(linear, picks, to_xyz, white, most, begin, end, out):  # type: ignore[
                 if least <= most:
                     light, green, yellow = lab(r, g, b, to_xyz, white)
                     least = 1e9
-                for p in range(picks.shape[0] if least == 1e9 else 0):
-                    least = min(least, difference(picks[p, 0], picks[p, 1], picks[p, 2], light, green, yellow))
+                    for p in range(picks.shape[0]):
+                        least = min(least, difference(picks[p, 0], picks[p, 1], picks[p, 2], light, green, yellow))
             out[y, x] = least
 
 

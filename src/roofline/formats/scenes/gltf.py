@@ -142,7 +142,7 @@ class _Writer:
 
     def move(self, node: int) -> None:
         """The animation of the camera."""
-        _, positions, turns = self.scene.camera_tracks()
+        positions, turns = self.scene.camera_tracks()
         self.animate(node, {"translation": positions, "rotation": turns})
 
 

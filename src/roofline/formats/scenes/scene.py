@@ -109,8 +109,8 @@ class SceneOut:
         poses = [m.poses.get(piece.id) for m in self.frames]
         if all(p is None for p in poses):
             return None
-        there = [Pose() if p is None else p for p in poses]
-        positions = np.array([p.shift + p.scale * p.rotation @ piece.pivot for p in there])
+        there, pivot = [Pose() if p is None else p for p in poses], piece.pivot
+        positions = np.array([p.shift + p.scale * p.rotation @ pivot for p in there])
         turns = steady([matrix_to_quaternion(p.rotation)[[1, 2, 3, 0]] for p in there])
         return Tracks(positions, turns, np.array([p.scale for p in there]), np.array([p.opacity for p in there]))
 
@@ -118,10 +118,10 @@ class SceneOut:
         """Seconds (N,) of the frames, from the first on."""
         return np.array([m.frame - self.frames[0].frame for m in self.frames]) / self.shot.delivery.fps
 
-    def camera_tracks(self) -> tuple[Array, Array, Array]:
-        """Seconds (N,), positions (N, 3), quaternions x, y, z, w (N, 4) of a camera that looks along −Z."""
+    def camera_tracks(self) -> tuple[Array, Array]:
+        """Positions (N, 3) and quaternions x, y, z, w (N, 4) of a camera that looks along −Z."""
         positions = np.array([m.view.position for m in self.frames])
-        return self.times(), positions, steady([quaternion_of(m.view) for m in self.frames])
+        return positions, steady([quaternion_of(m.view) for m in self.frames])
 
 
 def steady(turns: list[Array]) -> Array:

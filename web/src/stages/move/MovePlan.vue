@@ -13,6 +13,11 @@ import StandingRoom from './StandingRoom.vue'
 import StandingVolume from './StandingVolume.vue'
 
 const FAR = 11 // metres
+const VIEWS = [
+  ['above', 'From above', 'In plan'],
+  ['side', 'From the side', 'Along where the camera looks'],
+  ['around', 'All around', 'The set from anywhere, and standing room at several heights'],
+] as const
 const props = defineProps<{
   shapes: Shape[]
   grounds: string[]
@@ -30,14 +35,10 @@ const emit = defineEmits<{
 }>()
 const shown = ref(false)
 const whole = ref(false)
-const side = ref(false)
-const around = ref(false)
+const from = ref<'above' | 'side' | 'around'>('above')
+const side = computed(() => from.value === 'side')
 /** All around the lens: where it may stand is what is looked at. */
 const about = computed(() => (props.now ? { at: props.now.position, far: FAR } : undefined))
-function seenFrom(aside: boolean, anywhere: boolean) {
-  side.value = aside
-  around.value = anywhere
-}
 const says = ref('')
 const { s, at } = useMove()
 const drawn = computed(() => {
@@ -65,7 +66,15 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
 </script>
 
 <template>
-  <OrbitBoard v-if="around" :state="s.state!" :shapes="shapes" :chosen="null" :also="[]" :about="about" thrown>
+  <OrbitBoard
+    v-if="from === 'around'"
+    :state="s.state!"
+    :shapes="shapes"
+    :chosen="null"
+    :also="[]"
+    :about="about"
+    thrown
+  >
     <template #over="{ view }">
       <StandingVolume :view="view" :room="shown" :whole="whole" @says="(text: string) => (says = text)" />
     </template>
@@ -97,22 +106,15 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
   </PlanBoard>
   <div class="room" @pointerdown.stop>
     <span class="way" role="group" aria-label="From where the set is seen">
-      <ElButton :class="{ on: !side && !around }" :aria-pressed="!side && !around" @click="seenFrom(false, false)"
-        >From above</ElButton
-      ><ElButton
-        :class="{ on: side }"
-        :aria-pressed="side"
-        title="Along where the camera looks"
-        data-side
-        @click="seenFrom(true, false)"
-        >From the side</ElButton
-      ><ElButton
-        :class="{ on: around }"
-        :aria-pressed="around"
-        title="The set from anywhere, and standing room at several heights"
-        data-around
-        @click="seenFrom(false, true)"
-        >All around</ElButton
+      <ElButton
+        v-for="[id, name, title] in VIEWS"
+        :key="id"
+        :class="{ on: from === id }"
+        :aria-pressed="from === id"
+        :title="title"
+        :[`data-${id}`]="''"
+        @click="from = id"
+        >{{ name }}</ElButton
       >
     </span>
     <ElCheckbox v-model="shown" data-standing>Standing room</ElCheckbox>

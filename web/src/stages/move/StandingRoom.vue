@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** From where the frame would hold, its height, direction and focal length kept: coarse at once, then fine. */
-import { computed, onBeforeUnmount, shallowRef, watch } from 'vue'
+import { computed, shallowRef } from 'vue'
 import type { Vec2 } from '../../api/client'
 import { useShot } from '../../state/shot'
 import { elevation, headingOf } from './elevation'
+import { standingOf, useLooking } from './looking'
 import { useMove } from './move'
 import { contour, tinted, turnedOver, type Room } from './room'
 
@@ -21,7 +22,6 @@ const emit = defineEmits<{ says: [string] }>()
 const s = useShot()
 const { at } = useMove()
 const rooms = shallowRef<Room[]>([])
-const REST = 180 // ms that the plan and the frame are left alone before they are asked about
 /** The whole plan, coarse; about the lens, where it matters, finer and finer: cells along the longer side, pixels. */
 const PASSES: [share: number, cells: number, pixels: number][] = [
   [1, 18, 128],
@@ -42,11 +42,7 @@ const side = computed(() => (props.upright && at.value ? elevation(headingOf(at.
 const asked = computed(() =>
   JSON.stringify([s.id, props.whole || s.frame, s.state?.revision, area.value, props.whole, !!at.value]),
 )
-let stop: AbortController | null = null
-let timer = 0
-async function ask() {
-  stop?.abort()
-  const mine = (stop = new AbortController())
+async function look(signal: AbortSignal) {
   const [x0, z0, x1, z1] = area.value
   const span = Math.max(x1 - x0, z1 - z0)
   const lens = at.value && (side.value?.across(at.value.position) ?? at.value.position)
@@ -58,19 +54,12 @@ async function ask() {
     const [a, b, c, d] =
       share === 1 ? [x0, z0, x1, z1] : [lens[0] - half, lens[2] - half, lens[0] + half, lens[2] + half]
     const [low, high] = props.upright ? [-d, -b] : [b, d]
-    const plane = `upright=${props.upright}&x0=${a}&z0=${low}&x1=${c}&z1=${high}`
-    const query = `${plane}&step=${(span * share) / cells}&width=${pixels}&whole=${props.whole}`
-    const response = await fetch(`/api/shots/${s.id}/frames/${s.frame}/standing?${query}`, {
-      signal: mine.signal,
-    }).catch(() => null)
-    if (mine !== stop || !response) return
-    if (!response.ok) {
-      const problem = (await response.json().catch(() => ({}))) as { detail?: string }
-      return emit('says', problem.detail ?? 'It could not be looked for.')
-    }
-    const answer = (await response.json().catch(() => null)) as Room | null // asked anew while it came
-    if (mine !== stop || !answer) return
-    const room = turnedOver(answer, props.upright)
+    const plane = { upright: props.upright, x0: a, z0: low, x1: c, z1: high }
+    const query = { ...plane, step: (span * share) / cells, width: pixels, whole: props.whole }
+    const got = await standingOf(s.id, s.frame, query, signal)
+    if (got === null) return
+    if (typeof got === 'string') return emit('says', got)
+    const room = turnedOver(got, props.upright)
     // a finer look at the same place takes the coarser one's
     rooms.value = [...found, room]
     if (share === 1) found.push(room)
@@ -82,19 +71,7 @@ async function ask() {
     emit('says', `${much}· ${where}`)
   }
 }
-watch(
-  asked,
-  () => {
-    window.clearTimeout(timer)
-    timer = window.setTimeout(() => void ask(), REST)
-  },
-  { immediate: true },
-)
-onBeforeUnmount(() => {
-  window.clearTimeout(timer)
-  stop?.abort()
-  stop = null
-})
+useLooking(asked, look)
 /** The picture's cells lie about the places that were looked from. */
 function box(r: Room) {
   const a = props.flat([r.area[0] - r.step / 2, 0, r.area[1] - r.step / 2])

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** From where the frame would hold at several heights about the lens, seen from any side; and the move within it. */
-import { computed, onBeforeUnmount, shallowRef, watch } from 'vue'
+import { computed, shallowRef } from 'vue'
 import type { Vec2, Vec3 } from '../../api/client'
 import { project, type View } from '../../board/camera'
 import { useShot } from '../../state/shot'
+import { standingOf, useLooking } from './looking'
 import { useMove } from './move'
 import type { Room } from './room'
 import { cubic, extentOf, strips, type Extent } from './volume'
@@ -19,54 +20,31 @@ const emit = defineEmits<{ says: [string] }>()
 const s = useShot()
 const { at, cameras } = useMove()
 const PIXELS = 96
-const REST = 180 // ms that the frame is left alone before it is asked about
 const rooms = shallowRef<Room[]>([])
 const extent = computed<Extent | null>(() =>
   at.value ? extentOf(at.value.position, props.whole ? cameras.value.map((c) => c.position) : []) : null,
 )
 const asked = computed(() => JSON.stringify([s.id, s.frame, s.state?.revision, props.room, props.whole, extent.value]))
-let stop: AbortController | null = null
-let timer = 0
-async function layer(e: Extent, height: number, signal: AbortSignal): Promise<Room | string | null> {
-  const [x0, z0, x1, z1] = e.area
-  const area = `x0=${x0}&z0=${z0}&x1=${x1}&z1=${z1}&step=${e.step}&height=${height}`
-  const query = `${area}&width=${PIXELS}&whole=${props.whole}`
-  const answer = await fetch(`/api/shots/${s.id}/frames/${s.frame}/standing?${query}`, { signal }).catch(() => null)
-  const told = (await answer?.json().catch(() => null)) as (Room & { detail?: string }) | null
-  if (!answer || !told) return null
-  return answer.ok ? { ...told, height_m: height } : (told.detail ?? 'It could not be looked for.')
-}
-async function ask() {
-  stop?.abort()
-  const mine = (stop = new AbortController())
-  const [e, frame] = [extent.value, s.frame]
+async function look(signal: AbortSignal) {
+  const [e, frame, whole] = [extent.value, s.frame, props.whole]
   rooms.value = []
   if (!e || !props.room) return
   emit('says', 'looking …')
+  const [x0, z0, x1, z1] = e.area
   for (const height of e.heights) {
-    const got = await layer(e, height, mine.signal)
-    if (mine !== stop || got === null) return
+    const got = await standingOf(s.id, frame, { x0, z0, x1, z1, step: e.step, height, width: PIXELS, whole }, signal)
+    if (got === null) return
     if (typeof got === 'string') return emit('says', got)
     rooms.value = [...rooms.value, got]
     const much = cubic(rooms.value, e.rise)
-    const where = props.whole ? 'the whole move' : `frame ${frame}`
     const layers = `${rooms.value.length} of ${e.heights.length} layers ${e.rise.toFixed(2)} m apart`
-    emit('says', `${much ? `${much.toFixed(1)} m³` : 'none'} · ${where}, ${layers}`)
+    emit(
+      'says',
+      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
+    )
   }
 }
-watch(
-  asked,
-  () => {
-    window.clearTimeout(timer)
-    timer = window.setTimeout(() => void ask(), REST)
-  },
-  { immediate: true },
-)
-onBeforeUnmount(() => {
-  window.clearTimeout(timer)
-  stop?.abort()
-  stop = null
-})
+useLooking(asked, look)
 function line(points: Vec3[], closed = false): string {
   const seen = points.map((p) => project(props.view, p))
   if (closed && seen.some((p) => !p)) return ''

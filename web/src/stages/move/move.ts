@@ -30,8 +30,8 @@ const homeOf = (home?: Key | null) =>
 const withKeys =
   (alter: (keys: Key[]) => Key[]): Apply =>
   (shot) => ({ ...shot, move: { ...shot.move, keys: alter(shot.move.keys).sort((a, b) => a.frame - b.frame) } })
-/** Whether the camera is seen elsewhere, or turned otherwise, than its keys stand: on a carrier, aimed or swaying. */
-const laidOver = (move: Schemas['Move']) => !!(move.aim ?? move.sway ?? move.carrier)
+/** Whether what is seen is not where a key would stand: pace, aim, sway or a carrier lie over the keys. */
+const laidOver = (move: Schemas['Move']) => !!(move.speed ?? move.aim ?? move.sway ?? move.carrier)
 /** Whether the camera passes its keys elsewhere than they stand. */
 export const passesElsewhere = (move: Schemas['Move']) => !!(move.sway ?? move.carrier)
 /** A camera with the rotation that its angles say. */
@@ -82,23 +82,17 @@ export function useMove() {
       path.value = null
     }
   }
-  /**
-   * Check all frames, a moment after the last change; what has been checked before is there at once. `again`: what was
-   * waited for was the check of an earlier change, under way when this one was asked for.
-   */
-  function check(again = false) {
+  /** Check all frames, a moment after the last change; what has been checked before is there at once. */
+  function check() {
     clearTimeout(timer)
     timer = window.setTimeout(async () => {
       const mark = `${s.id}:${s.state?.revision}`
       if (lastAsked === mark && checking.value) return
       lastAsked = mark
       checking.value = true
-      const job = await s.work('/check')
-      checking.value = false
+      const job = await s.check()
+      if (lastAsked === mark) checking.value = false // else another one is under way
       if (job?.state === 'done') await reread()
-      else if (job?.state !== 'cancelled') return
-      const mine = mark === `${s.id}:${s.state?.revision}`
-      if (mine && !again && !report.value?.report) check(true)
     }, 250)
   }
   const here = () => ({ path: { shot_id: s.id } })
@@ -136,10 +130,6 @@ export function useMove() {
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
     if (!from) return false
-    if (!change.home && s.shot.move.speed) {
-      s.problem = 'A pace lies over the keys: take it off under “How it travels” to set a key.'
-      return false
-    }
     const seen = laidOver(s.shot.move)
     const { frame } = from
     const old = s.keys.find((k) => k.frame === frame)
@@ -179,12 +169,12 @@ export function useMove() {
       ...(body.home ? homeOf(s.state?.home) : {}),
     } as Key
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
-    const others = (keys: Key[]) => keys.filter((k) => k.frame !== frame)
     const ok = await s.change(
       'PUT',
       `/keys/${frame}`,
       body,
-      withKeys((keys) => (seen && !body.home ? keys : [...others(keys), made])), // where it stands, the server says
+      // where it stands to be seen there, the server says
+      withKeys((keys) => (seen && !body.home ? keys : [...keys.filter((k) => k.frame !== frame), made])),
     )
     asked.value = asked.value.filter((c) => c !== pose)
     return ok

@@ -48,7 +48,7 @@ async function look() {
   await read()
   if (report.value || s.keys.length < 2) return
   checking.value = true
-  await s.work('/check')
+  await s.check()
   checking.value = false
   await read()
 }
