@@ -31,7 +31,7 @@ const server = vi.hoisted(() => {
       method: request.method,
       path: new URL(request.url).pathname,
       has: request.headers.get('Roof-Line-Has'),
-      body: text ? JSON.parse(text) : null,
+      body: text.startsWith('{') ? JSON.parse(text) : text || null, // files come as they are
     }
     it.asked.push(asked)
     const { status = 200, body } = await it.answer(asked)
@@ -47,7 +47,7 @@ vi.mock('./news', () => ({
   },
 }))
 
-const { told } = await import('../api/client')
+const { formOf, told } = await import('../api/client')
 const { useShot } = await import('./shot')
 
 const block = (id: string, name = id) => ({ id, kind: 'block', name })
@@ -326,6 +326,13 @@ describe('long work', () => {
     server.answer = () => ({ body: job('failed', { error: 'The disk is full.' }) })
     expect((await s.work('/deliver'))!.state).toBe('failed')
     expect(s.problem).toBe('The disk is full.')
+  })
+  it('takes two files brought one after the other for two works', async () => {
+    const s = await opened()
+    server.answer = () => ({ body: job('done', { kind: 'layers_again' }) })
+    const files = ['valley', 'other'].map((name) => formOf([new File([name], `${name}.ora`)]))
+    await Promise.all(files.map((f) => s.work('/layers', f)))
+    expect(server.asked.filter((a) => a.path.endsWith('/layers'))).toHaveLength(2)
   })
   it('leaves what the hand was told when the page itself has the move checked', async () => {
     const s = await opened()

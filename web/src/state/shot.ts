@@ -268,16 +268,16 @@ export const useShot = defineStore('shot', () => {
   }
 
   /**
-   * Start long work and wait for its end. Asked for twice, it is done once. `on`: the revision that the page itself has
-   * it done on: on another it is other work, and what the hand was told stays.
+   * Start long work and wait for its end. Asked for twice, it is done once; but files are never the same twice. `on`:
+   * the revision that the page itself has it done on: on another it is other work, and what the hand was told stays.
    */
   const under = new Map<string, Promise<Job | null>>()
   function work(path: string, body?: unknown, on: number | null = null): Promise<Job | null> {
     const key = `${id.value} ${path} ${JSON.stringify(body ?? null)} ${on}`
-    const same = under.get(key)
+    const same = body instanceof FormData ? undefined : under.get(key)
     if (same) return same
     sendHeld()
-    const mine = worked(path, body, on === null).finally(() => under.delete(key))
+    const mine = worked(path, body, on === null).finally(() => under.get(key) === mine && under.delete(key))
     under.set(key, mine)
     return mine
   }
