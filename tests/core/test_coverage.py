@@ -46,6 +46,7 @@ def exactly(area, width: int, height: int) -> np.ndarray:
     return out
 
 
+@pytest.mark.slow
 @given(st.lists(st.lists(POINT, min_size=3, max_size=8), min_size=1, max_size=3))
 @settings(max_examples=60, deadline=None)
 def test_every_pixel_has_its_exact_area(loops):

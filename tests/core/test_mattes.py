@@ -132,6 +132,9 @@ def test_depths_within_a_range_and_softly():
     assert m.within(depth, 5, 9, 2)[0].tolist() == pytest.approx([0, 0.45, 0.5, 1, 0.5, 0.25, 0])
 
 
+FIGURES = [*range(4), *(pytest.param(seed, marks=pytest.mark.slow) for seed in range(4, 20))]
+
+
 def strands(seed: int, size: int = 200):
     """A figure with thin strands about it, its true alpha, its colours, and the picture of it over a background."""
     rng = np.random.default_rng(seed)
@@ -154,7 +157,7 @@ def strands(seed: int, size: int = 200):
     )
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", FIGURES)
 def test_hair_halves_the_error_of_a_feathered_outline(seed):
     shown, alpha, _, drawn = strands(seed)
     feathered = m.feathered(drawn, 18)
@@ -164,7 +167,7 @@ def test_hair_halves_the_error_of_a_feathered_outline(seed):
     assert (got[~near] == drawn[~near]).all()
 
 
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize("seed", FIGURES)
 def test_a_fringe_takes_the_old_background_out_of_the_border(seed):
     shown, alpha, own, _ = strands(seed)
     got, changed = m.defringed(shown, alpha, 60)

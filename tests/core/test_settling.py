@@ -32,6 +32,7 @@ def off_by(got, solid):
     return float(np.linalg.norm(there, axis=1).max())
 
 
+@pytest.mark.slow
 def test_a_piece_drawn_beside_its_edges_comes_back_and_stays():
     rng = np.random.default_rng(3)
     views = two(rng)
@@ -54,6 +55,7 @@ def test_the_truth_lies_within_what_is_stated(kind):
     assert np.median([g.error_m for g in got]) < 0.05
 
 
+@pytest.mark.slow
 def test_a_trim_beside_the_edge_is_a_doubt():
     """Two edges a few pixels apart along every side: which is meant is not known better than they are apart."""
     stated = []
@@ -73,6 +75,7 @@ def test_one_face_in_one_photo_cannot_tell_a_wrong_edge():
     assert got.alone and got.used == 4
 
 
+@pytest.mark.slow
 def test_what_lies_elsewhere_is_refused_or_warned_of():
     rng = np.random.default_rng(8)
     views = two(rng)

@@ -68,6 +68,7 @@ def test_what_is_measured_has_the_tapes_error():
     assert sigma**2 - sure**2 == pytest.approx((3 * 0.052 / 1.3) ** 2, rel=1e-3)
 
 
+@pytest.mark.slow
 def test_the_stated_sigma_holds_over_many_tapes():
     """Typed lengths that are off by what is said of them: the truth lies within two sigma as often as it should."""
     rng, inside = np.random.default_rng(8), 0

@@ -51,6 +51,7 @@ def lossless():
     return clip_of(film(), "film.mkv")
 
 
+@pytest.mark.slow
 @given(order=st.lists(st.integers(0, COUNT - 1), min_size=1, max_size=12))
 def test_any_picture_in_any_order(lossless, order):
     for n in order:

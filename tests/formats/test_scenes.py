@@ -36,7 +36,7 @@ PLATE = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
 END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def scene():
     solids = [
         Ground(id="ground", name="Ground", size=(60, 60)),
@@ -265,7 +265,7 @@ def test_focus_goes_out_with_the_lens_and_blurs_as_many_pixels(scene, tmp_path):
 # ---------------------------------------------------------------- pieces that move
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def moving():
     """A block that slides, turns and grows, and a flat that fades, each with the set's own poses to compare with."""
     turned = (float(np.cos(0.4)), 0.0, float(np.sin(0.4)), 0.0)

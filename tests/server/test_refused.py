@@ -110,6 +110,7 @@ def test_a_focal_length_of_nothing_is_not_kept(client):
         assert client.get(DEMO).status_code == 200
 
 
+@pytest.mark.slow
 def test_shapes_that_are_none(client):
     document = json.loads((FOLDER / "shot.json").read_text())
     base = {"id": "odd", "name": "Odd one"}

@@ -211,6 +211,7 @@ def test_deliveries_are_versions_that_stay(client):
     assert outside["state"] == "failed" and "frames 1 to 120" in outside["error"]
 
 
+@pytest.mark.slow
 def test_many_frames_are_sent_without_all_of_them_in_memory(app, client):
     base = f"/api/shots/{DEMO_ID}"
     finished(client, client.post(f"{base}/deliveries", json={"form": "png", "first": 60, "last": 61}).get_json())

@@ -217,6 +217,7 @@ def test_a_way_out_is_taken_only_while_it_is_of_this_move(client):
     refused(client.post(f"{BASE}/ways/part"), 404, "look for them again")
 
 
+@pytest.mark.slow
 def test_the_look_along_is_of_this_very_move(client):
     assert client.get(f"{BASE}/along").get_json() == {"look": None}
     finished(client, client.post(f"{BASE}/along").get_json())

@@ -38,14 +38,21 @@ def shared_points(surface="platform/top"):
     ]
 
 
-@pytest.fixture
-def halt(client):
-    """The demo shot with its second photo surveyed by the edges that are found; put back afterwards."""
-    base = f"/api/shots/{DEMO_ID}"
+@pytest.fixture(scope="module")
+def found(app):
+    """What is found in the demo's second photo; looking keeps nothing."""
+    client, base = app.test_client(), f"/api/shots/{DEMO_ID}"
     before = client.get(base).get_json()["revision"]
     found = client.post(f"{base}/photos/from-the-hut/survey/find").get_json()
     assert found["distortion"] and len(found["edges"]) > 20
-    assert client.get(base).get_json()["revision"] == before  # looking keeps nothing
+    assert client.get(base).get_json()["revision"] == before
+    return found
+
+
+@pytest.fixture
+def halt(client, found):
+    """The demo shot with its second photo surveyed by the edges that are found; put back afterwards."""
+    base = f"/api/shots/{DEMO_ID}"
     survey = {"edges": found["edges"], "distortion": "solve", "edge_sigma_px": found["edge_sigma_px"]}
     client.put(f"{base}/photos/from-the-hut/survey?label=Take", json=survey)
     yield base

@@ -20,13 +20,19 @@ def package():
     return open_package(FOLDER)
 
 
-@pytest.fixture
-def desk(package):
-    """Engines that have been used for everything once, and the shot."""
+@pytest.fixture(scope="module")
+def used(package):
+    """Engines that have been used for everything once."""
     engines = Engines(package.read, Kept())
     use(engines, package.shot)
-    engines.kept.made.clear()
-    return engines, package.shot
+    return engines
+
+
+@pytest.fixture
+def desk(used, package):
+    """Engines that have been used for everything once, and the shot. Each test makes a change of its own."""
+    used.kept.made.clear()
+    return used, package.shot
 
 
 def use(engines: Engines, shot: Shot) -> np.ndarray:
