@@ -19,6 +19,8 @@ ARGS = [
     "--disable-sync",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
+    "--disable-gpu-rasterization",
+    "--disable-gpu-compositing",
     "--disable-quic",
     "--no-first-run",
 ]

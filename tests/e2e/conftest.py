@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import io
 import zipfile
+from pathlib import Path
 
+import numpy as np
 import pytest
+from tests.conftest import key_of, looking, photographed
 from tests.e2e.building import (
     HOME,
     T,
@@ -13,7 +16,12 @@ from tests.e2e.building import (
     surveyed,
 )
 
+from roofline.core.massing.kinds import Block, Ground
 from roofline.demo.shot import FOLDER
+from roofline.formats.pictures import png
+from roofline.model.handoff import Delivery
+from roofline.model.move import Move
+from roofline.model.plates import Throw
 
 
 @pytest.fixture
@@ -40,14 +48,44 @@ def yard(page, running):
 
 def a_halt(page, address) -> str:
     """A copy of the demo shot, so that the others stay as they are; its id."""
+    return brought(page, address, {f.relative_to(FOLDER).as_posix(): f.read_bytes() for f in files_of(FOLDER)})
+
+
+def a_toy(page, address) -> str:
+    """A small shot with a ground, a block, three plates and three keys: quick to open, to check and to draw; its id."""
+    view = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
+    solids = [
+        Ground(id="ground", name="Ground", size=(60, 60)),
+        Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3)),
+    ]
+    shot, pictures = photographed(
+        view,
+        solids,
+        [Throw(plate="plate", targets=["ground", "house"])],
+        delivery=Delivery(width=160, height=100, frames=24, fps=24),
+        move=Move(
+            keys=[key_of(looking(160, 100, 130, 20, -5, (x, 1.7, -x)), f) for f, x in ((1, 0), (12, 0.5), (24, 1))]
+        ),
+    )
+    more = [shot.plates[0].model_copy(update={"id": f"plate-{n}", "name": f"Spare {n}"}) for n in (2, 3)]
+    shot = shot.model_copy(update={"name": "Toy", "plates": [*shot.plates, *more]})
+    picture = png((pictures["plate"].colour() * 255).astype(np.uint8))
+    return brought(page, address, {"shot.json": shot.model_dump_json(exclude_none=True).encode(), "photo.png": picture})
+
+
+def files_of(folder: Path) -> list[Path]:
+    return sorted(f for f in folder.rglob("*") if f.is_file())
+
+
+def brought(page, address, files: dict[str, bytes]) -> str:
+    """Bring a package of files; the id of its shot."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w") as pack:
-        for file in sorted(FOLDER.rglob("*")):
-            if file.is_file():
-                pack.write(file, file.relative_to(FOLDER).as_posix())
+        for name, data in files.items():
+            pack.writestr(name, data)
     got = page.request.post(
         f"{address}/api/packages",
-        multipart={"file": {"name": "halt.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}},
+        multipart={"file": {"name": "shot.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}},
     )
     assert got.ok, got.text()
     return got.json()["id"]
