@@ -18,7 +18,7 @@ from roofline.model.massing import Motion
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.model.survey import Camera
+from roofline.model.survey import Camera, SecondRun, SurveyResult, SurveySigma
 from roofline.stages import move
 from roofline.stages.massing import arranging as a
 from roofline.stages.massing import bringing, drawing, pieces
@@ -274,3 +274,32 @@ def test_the_stage_tells_how_many_pieces_there_are_and_what_of_the_frame_they_co
     told = []
     figure, _ = looks.telling(desk, yard, desk.store.load(yard), told.append)
     assert figure.startswith("3 solids")
+
+
+@pytest.mark.parametrize(("off_deg", "reach", "laid"), [(1.5, 10, True), (1.5, 0, False), (25, 10, False)])
+def test_a_wall_drawn_nearly_along_the_second_run_is_laid_along_it(desk, yard, off_deg, reach, laid):
+    """A façade at an odd angle: within reach its wall takes the angle that the survey has, else it stays as drawn."""
+    angle = np.radians(34.0)
+
+    def odd(shot: Shot) -> Shot:
+        result = SurveyResult(
+            camera=camera(),
+            sigma=SurveySigma(focal_px=1, rotation_deg=0.1),
+            rms_px=0.3,
+            edges=[],
+            vanishing_points={},
+            horizon=(0, 1, -160),
+            second_run=SecondRun(angle_deg=34.0, sigma_deg=0.2),
+        )
+        return shot.model_copy(update={"photos": [shot.photos[0].model_copy(update={"result": result})]})
+
+    drawn_at = angle + np.radians(off_deg)
+    foot_a = np.array([-1.0, 0.0, -7.0])
+    foot_b = foot_a + 3 * np.array([np.cos(drawn_at), 0, -np.sin(drawn_at)])
+    points = [seen(foot_a), seen(foot_b)]
+    gesture = drawing.Gesture(kind="wall", photo="photo", points=points, height=2.0, reach=reach)
+    (wall,) = drawing.construct(desk, odd(desk.store.load(yard)), gesture)
+    run, back = np.subtract(wall.b, wall.a)
+    got = np.degrees(np.arctan2(-back, run)) % 180
+    assert got == pytest.approx(34.0 if laid else 34.0 + off_deg, abs=1e-6 if laid else 0.05)
+    assert wall.length == pytest.approx(3, rel=0.02)

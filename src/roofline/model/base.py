@@ -15,6 +15,8 @@ Vec5 = tuple[float, float, float, float, float]
 Mat3 = tuple[Vec3, Vec3, Vec3]
 Family = Literal["run", "return", "rise"]
 FAMILIES: tuple[Family, ...] = ("run", "return", "rise")
+EdgeFamily = Literal["run", "return", "rise", "second"]  # a second run: level, at an angle of its own
+EDGE_FAMILIES: tuple[EdgeFamily, ...] = (*FAMILIES, "second")
 Verdict = Literal["sound", "soft", "smeared", "spilled", "bare", "void"]
 VERDICTS: tuple[Verdict, ...] = ("sound", "soft", "smeared", "spilled", "bare", "void")
 

@@ -6,7 +6,21 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Family, Id, ItemId, Mat3, Model, Name, PixelCount, Positive, Vec2, Vec3, Vec5, give_ids
+from roofline.model.base import (
+    EdgeFamily,
+    Family,
+    Id,
+    ItemId,
+    Mat3,
+    Model,
+    Name,
+    PixelCount,
+    Positive,
+    Vec2,
+    Vec3,
+    Vec5,
+    give_ids,
+)
 
 
 class Camera(Model):
@@ -39,7 +53,7 @@ class Edge(Model):
     """A straight edge of the place, as two or more pixels of the picture as taken."""
 
     id: ItemId = ""  # given on reading, where there is none
-    family: Family | None = None
+    family: EdgeFamily | None = None
     points: Annotated[list[Vec2], Field(min_length=2, max_length=200)]
 
 
@@ -146,6 +160,16 @@ class Advice(Model):
     focal_sigma_then: float
 
 
+class SecondRun(Model):
+    """A level direction beside run and return, of façades at an odd angle: its heading in plan and one sigma of it.
+
+    0° along run, 90° away from the viewer (−return); of the two ways along it, the one within ±90° of run.
+    """
+
+    angle_deg: float
+    sigma_deg: float
+
+
 class SurveyResult(Model):
     """The file that `roofline survey` writes."""
 
@@ -153,8 +177,9 @@ class SurveyResult(Model):
     sigma: SurveySigma
     rms_px: float
     edges: list[EdgeReport]
-    vanishing_points: dict[Family, Vec3]
+    vanishing_points: dict[EdgeFamily, Vec3]
     horizon: Vec3
+    second_run: SecondRun | None = None
     assumed: list[str] = []
     warnings: list[str] = []
     tapes: list[TapeReport] = []

@@ -13,6 +13,8 @@ export type Edge = Schemas['Edge']
 export type Tie = Schemas['Tie']
 export type Advice = Schemas['Advice']
 export type Family = 'run' | 'return' | 'rise'
+/** Directions of edges: a second run is level, at an angle of its own. */
+export type EdgeFamily = Family | 'second'
 export type Plate = Schemas['Plate']
 export type Throw = Schemas['Throw']
 export type Key = Schemas['Key']

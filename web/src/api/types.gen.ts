@@ -2671,7 +2671,7 @@ export interface components {
              * Family
              * @default null
              */
-            family: ("run" | "return" | "rise") | null;
+            family: ("run" | "return" | "rise" | "second") | null;
             /**
              * Id
              * @default
@@ -5270,6 +5270,18 @@ export interface components {
             px: number;
         };
         /**
+         * SecondRun
+         * @description A level direction beside run and return, of façades at an odd angle: its heading in plan and one sigma of it.
+         *
+         *     0° along run, 90° away from the viewer (−return); of the two ways along it, the one within ±90° of run.
+         */
+        SecondRun: {
+            /** Angle Deg */
+            angle_deg: number;
+            /** Sigma Deg */
+            sigma_deg: number;
+        };
+        /**
          * Sequence
          * @description The ids of all items of a shot's lists, in order.
          */
@@ -5878,6 +5890,8 @@ export interface components {
             ][];
             /** Rms Px */
             rms_px: number;
+            /** @default null */
+            second_run: components["schemas"]["SecondRun"] | null;
             sigma: components["schemas"]["SurveySigma"];
             /**
              * Stands In

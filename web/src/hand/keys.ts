@@ -30,6 +30,7 @@ export const KEYS = {
     run: { key: 'r', says: 'trace Run' },
     return: { key: 'e', says: 'trace Return' },
     rise: { key: 'u', says: 'trace Rise' },
+    second: { key: 'a', says: 'trace a second run, level and at an odd angle' },
     straight: { key: 's', says: 'trace a straight edge of no direction' },
     find: { key: 'f', says: 'find edges' },
     split: { key: 'x', says: 'split the chosen edge at the pointer' },

@@ -79,6 +79,7 @@ def advise(system: System, state: State, full: Array, i: int, spread: float = 1.
         return spread * focal * float(np.sqrt(max(covariance[at, at] - taken, 0.0)))
 
     said: list[Advice] = []
+    families = [f for f in FAMILIES for e in edges if e.family == f]  # `candidates` come by direction
     for n, edge in enumerate(edges):
         mine_rows = wide[probe.edges[0].owner == n]
         x, y = edge.points[1]
@@ -86,7 +87,7 @@ def advise(system: System, state: State, full: Array, i: int, spread: float = 1.
         where = f"{ROWS[row]} {COLUMNS[column]}"
         said.append(
             Advice(
-                family=edge.family or "run",
+                family=families[n],
                 centre=(x, y),
                 where=where,
                 focal_sigma_now=now,

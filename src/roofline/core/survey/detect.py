@@ -9,28 +9,21 @@ assignment is made anew from its camera until it settles.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, straighten_pixels
-from roofline.core.survey.snap import snap
+from roofline.core.survey.lines import LONG, laid, segments
+from roofline.core.survey.odd import with_second
 from roofline.core.survey.solve import solve
 from roofline.core.survey.starts import miss
 from roofline.errors import SurveyError
 from roofline.model.base import FAMILIES
 from roofline.model.survey import Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
 
-WORK_WIDTH = 1800  # pixels across at which segments are looked for
-SHORTEST = 0.009  # of the diagonal
-LONG = 0.018  # shorter segments are left aside where there are enough of these
-ENOUGH = 9
-MOST = 900  # segments looked at
 HYPOTHESES = 4000
 ANGLE = np.radians(1.2)
-PER_FAMILY = 22
 POINTS = 5
 FOUND_SIGMA = 0.4  # pixels; what snapped points are good for
 RANDOM = 7
@@ -63,21 +56,6 @@ class Found:
     share: float
     distortion: bool
     others: list[Reading]
-
-
-def segments(grey: NDArray[np.uint8]) -> Array:
-    """Straight segments (N, 2, 2) in pixels of the picture, longest first."""
-    scale = min(1.0, WORK_WIDTH / max(grey.shape))
-    small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
-    found: Any = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(small)[0]
-    if found is None:
-        return np.zeros((0, 2, 2))
-    # LSD's pixels have whole centres; ours start at the corner
-    lines = (found.reshape(-1, 2, 2).astype(np.float64) + 0.5) / scale
-    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
-    keep = np.argsort(-length)[:MOST]
-    keep = keep[length[keep] > SHORTEST * np.hypot(*grey.shape)]
-    return lines[keep]
 
 
 def frames(lines: Array, width: int, height: int, focal: float | None = None) -> list[tuple[float, Array]]:
@@ -183,21 +161,6 @@ def assigned(lines: Array, vanishing: Array, angle: float) -> NDArray[np.int64]:
     return np.where(clear, best, -1)
 
 
-def spread_out(lines: Array, most: int, width: int, height: int) -> NDArray[np.int64]:
-    """Long segments that are not all in one part of the picture: the longest of every cell of a grid in turn."""
-    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
-    middle = lines.mean(1)
-    cell = (np.clip(middle[:, 1] / height * 4, 0, 3).astype(int)) * 5 + np.clip(middle[:, 0] / width * 5, 0, 4).astype(
-        int
-    )
-    rank = np.zeros(len(lines))
-    for c in np.unique(cell):
-        mine = np.flatnonzero(cell == c)
-        rank[mine[np.argsort(-length[mine])]] = np.arange(len(mine))
-    # a place in its cell costs as much as a quarter of the length
-    return np.argsort(rank * 0.25 - length / length.max())[:most]
-
-
 def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     """Edges of the three directions of a place, with the camera that they give.
 
@@ -236,6 +199,7 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     for r in readings:  # of all that is tried, only what is handed out is asked whether it bears what is assumed
         r.result.warnings = _solved(known, r.edges, r.distortion, r.result.camera.focal_px, True)[0].warnings
     best.result = _doubted(best, known, others)
+    best.edges, best.result = with_second(grey, lines[long], best.edges, best.result, POINTS, FOUND_SIGMA)
     return best
 
 
@@ -267,7 +231,8 @@ def _read(
     edges: list[Edge] = []
     for angle, short in ((1.2, False), (0.7, False), (0.5, True)):
         # short ones come last, when the camera is good enough to tell which direction they are of
-        edges = _chosen(grey, lines, np.where(long | short, family, -1), width, height, POINTS)
+        kept = long | short
+        edges = [e for n, f in enumerate(FAMILIES) for e in laid(grey, lines[kept & (family == n)], f, POINTS)]
         counts = [sum(e.family == f for e in edges) for f in FAMILIES]
         if sum(c >= 3 for c in counts) < 2:
             return None
@@ -376,22 +341,3 @@ def _straight(lines: Array, result: SurveyResult) -> Array:
     if not any(result.camera.distortion):
         return lines
     return straighten_pixels(lines, result.camera)
-
-
-def _chosen(
-    grey: NDArray[np.uint8], lines: Array, family: NDArray[np.int64], width: int, height: int, points: int
-) -> list[Edge]:
-    """The best spread segments of every family, laid onto the picture's edges at full resolution."""
-    out: list[Edge] = []
-    reach = max(3.0, 2.0 * max(grey.shape) / WORK_WIDTH)
-    for number, name in enumerate(FAMILIES):
-        mine = lines[family == number]
-        long = mine[np.linalg.norm(mine[:, 1] - mine[:, 0], axis=1) > LONG * np.hypot(width, height)]
-        mine = long if len(long) >= ENOUGH else mine
-        if not len(mine):
-            continue
-        for n in spread_out(mine, PER_FAMILY, width, height):
-            laid = snap(grey, mine[n, 0], mine[n, 1], reach, points)
-            if laid is not None and np.linalg.norm(laid[-1] - laid[0]) > 0.5 * SHORTEST * np.hypot(width, height):
-                out.append(Edge(family=name, points=[(float(x), float(y)) for x, y in laid]))
-    return out

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 
 from roofline.core.camera import Array, straighten
-from roofline.model.base import FAMILIES
+from roofline.model.base import EDGE_FAMILIES
 from roofline.model.survey import Edge
 
 
@@ -19,13 +19,13 @@ class EdgeSet:
 
     points: Array  # (P, 2) pixels as taken
     owner: np.ndarray  # (P,) index of the edge
-    family: np.ndarray  # (E,) 0 run, 1 return, 2 rise, −1 none
+    family: np.ndarray  # (E,) 0 run, 1 return, 2 rise, 3 second run, −1 none
 
     @classmethod
     def of(cls, edges: list[Edge]) -> EdgeSet:
         points = [np.array(e.points, dtype=np.float64) for e in edges]
         owner = np.repeat(np.arange(len(edges)), [len(p) for p in points])
-        family = np.array([FAMILIES.index(e.family) if e.family else -1 for e in edges], dtype=np.int64)
+        family = np.array([EDGE_FAMILIES.index(e.family) if e.family else -1 for e in edges], dtype=np.int64)
         return cls(np.concatenate(points) if points else np.zeros((0, 2)), owner, family)
 
     @cached_property
@@ -166,10 +166,10 @@ def residuals(edges: EdgeSet, focal: float, centre: Array, lens: Array, vanishin
     """Signed distances (P,) in pixels as taken from each point to the best line of its edge through its vanishing
     point.
 
-    ``vanishing`` is (3, 3): homogeneous pixels of run, return, rise as rows, at infinity as well. The points are
-    straightened first. The line's angle about the vanishing point is eliminated in closed form, to first order in the
-    distance (variable projection; Golub and Pereyra 1973), so the edge's true position is a free nuisance and
-    nothing is lost against the statistical limit. Edges without family are measured against their own best line.
+    ``vanishing`` is (4, 3): homogeneous pixels of run, return, rise and the second run as rows, at infinity as well.
+    The points are straightened first. The line's angle about the vanishing point is eliminated in closed form, to first
+    order in the distance (variable projection; Golub and Pereyra 1973), so the edge's true position is a free nuisance
+    and nothing is lost against the statistical limit. Edges without family are measured against their own best line.
 
     The noise is in the picture as taken; near the border of a strong lens a distance there and in the straightened
     picture differ by a third. An area scales by the determinant of the bending, the line by the length of its bent

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
-from roofline.core.camera import Array, View
+from roofline.core.camera import Array
 from roofline.core.survey.advice import advise
 from roofline.core.survey.assumptions import contradicted
 from roofline.core.survey.edges import fitted_lines
+from roofline.core.survey.effect import effect_of
 from roofline.core.survey.scale import place
+from roofline.core.survey.second import along, folded
 from roofline.core.survey.spread import covariance_of, spread_of
 from roofline.core.survey.starts import (
     axis_rotation,
@@ -23,11 +23,18 @@ from roofline.core.survey.starts import (
 from roofline.core.survey.state import State
 from roofline.core.survey.system import CENTRE_PRIOR, CENTRE_TRUST, LENS_PRIOR, System
 from roofline.errors import SurveyError
-from roofline.model.base import FAMILIES, Family
-from roofline.model.survey import Camera, EdgeReport, Effect, FocalPrior, SurveyInput, SurveyResult, SurveySigma
+from roofline.model.base import EDGE_FAMILIES, FAMILIES, Family
+from roofline.model.survey import (
+    Camera,
+    EdgeReport,
+    FocalPrior,
+    SecondRun,
+    SurveyInput,
+    SurveyResult,
+    SurveySigma,
+)
 
 FOCAL_UNKNOWN = 0.5  # a relative sigma above this means: the edges do not give a focal length
-FAR = 20.0  # metres at which the error on the ground is told
 TRIED = 3  # starts that are followed to their end
 
 
@@ -249,20 +256,38 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         for v, w, n in zip(np.sqrt(system.edges[i].mean(r**2)), mine, notes(system, i, mine), strict=True)
     ]
     assumed, warnings = told(system, i, spread, sigma, mine)
+    second, shown = second_run(system, state, covariance, i), vanishing
+    if second is not None:
+        shown = np.vstack([vanishing, lens.matrix @ state.rotation[i] @ along(np.radians(second.angle_deg))])
     full = system.full_information(state, weight)
     return SurveyResult(
         camera=camera,
         sigma=sigma,
         rms_px=float(np.sqrt(np.mean(r[kept[system.edges[i].owner]] ** 2))) if kept.any() else 0.0,
         edges=edges,
-        vanishing_points={f: (float(v[0]), float(v[1]), float(v[2])) for f, v in zip(FAMILIES, vanishing, strict=True)},
-        horizon=(float(horizon[0]), float(horizon[1]), float(horizon[2])),
+        vanishing_points={f: _homogeneous(v) for f, v in zip(EDGE_FAMILIES, shown, strict=False)},
+        horizon=_homogeneous(horizon),
+        second_run=second,
         assumed=assumed + placed.assumed,
         warnings=warnings + placed.warnings,
         tapes=placed.tapes,
         effect=effect_of(system, state, i, full, spread, camera),
         advice=advise(system, state, full, i, spread) if focal_at is not None else [],
     )
+
+
+def _homogeneous(v: Array) -> tuple[float, float, float]:
+    return float(v[0]), float(v[1]), float(v[2])
+
+
+def second_run(system: System, state: State, covariance: Array, i: int) -> SecondRun | None:
+    """The angle of photo i's second run, where edges are of one."""
+    at = system.slices.get(f"heading{i}")
+    if at is None:
+        return None
+    angle = folded(system.headings(state)[i])
+    sigma = float(np.sqrt(max(covariance[at, at][0, 0], 0.0)))
+    return SecondRun(angle_deg=float(np.degrees(angle)), sigma_deg=float(np.degrees(sigma)))
 
 
 def notes(system: System, i: int, weight: Array) -> list[str | None]:
@@ -286,64 +311,6 @@ def notes(system: System, i: int, weight: Array) -> list[str | None]:
         else:
             out.append(None)
     return out
-
-
-def effect_of(system: System, state: State, i: int, full: Array, spread: float, camera: Camera) -> Effect:
-    """What the camera's error does at the picture's corners, and on the ground some way off.
-
-    Corners: how far a line of the world's grid moves there, root mean square over the corners. Ground: how far the
-    place under the pixel at which the ground is FAR metres away moves, the camera's height held.
-    """
-    covariance = np.linalg.pinv(full) * spread**2
-    given = system.photos[i]
-    lens = state.lens[i]
-    places = {**system.slices, **system.hidden}
-    names = [n for n in (f"rotation{i}", *sorted(system.lens_names(i))) if n in places]
-    columns = np.concatenate([np.arange(len(covariance))[places[n]] for n in names])
-    part = covariance[np.ix_(columns, columns)]
-
-    def by_steps(what: Callable[[State], Array]) -> Array:
-        out = []
-        for name in names:
-            for k in range(places[name].stop - places[name].start):
-                h = 0.05 if name.startswith("centre") else 1e-5
-                ends = [what(system.nudged(state, name, k, by)) for by in (h, -h)]
-                out.append((ends[0] - ends[1]) / (2 * h))
-        return np.stack(out, axis=-1)
-
-    corners = np.array([[0, 0], [given.width, 0], [0, given.height], [given.width, given.height]], dtype=np.float64)
-    rays = np.c_[(corners - lens.centre) / lens.focal, np.ones(4)] @ state.rotation[i]
-
-    def pictured(s: State) -> Array:
-        h = rays @ (s.lens[i].matrix @ s.rotation[i]).T
-        return h[:, :2] / h[:, 2:]
-
-    j = by_steps(pictured).reshape(8, -1)
-    border = float(np.sqrt(np.einsum("ij,jk,ik->", j, part, j) / 4))
-    if camera.position is None:
-        return Effect(border_px=border)
-    height = camera.position[1]
-    forward = state.rotation[i][2] * [1, 0, 1]
-    forward = forward / max(float(np.linalg.norm(forward)), 1e-9)
-    place_far = np.array([0, height, 0]) + forward * FAR - [0, height, 0]
-    view = View(
-        given.width,
-        given.height,
-        lens.focal,
-        (lens.centre[0], lens.centre[1]),
-        state.rotation[i],
-        np.array([0, height, 0]),
-    )
-    pixel = view.project(place_far)
-    if not np.all(np.isfinite(pixel)):
-        return Effect(border_px=border)
-
-    def landed(s: State) -> Array:
-        x = np.array([*(pixel - s.lens[i].centre) / s.lens[i].focal, 1.0]) @ s.rotation[i]
-        return x[[0, 2]] * (-height / x[1])  # type: ignore[no-any-return]
-
-    j = by_steps(landed)
-    return Effect(border_px=border, far_m=float(np.sqrt(np.einsum("ij,jk,ik->", j, part, j))), at_m=FAR)
 
 
 def told(system: System, i: int, spread: float, sigma: SurveySigma, weight: Array) -> tuple[list[str], list[str]]:

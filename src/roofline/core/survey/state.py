@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -25,15 +25,27 @@ class Lens:
         f, (cx, cy) = self.focal, self.centre
         return np.array([[f, 0, cx], [0, f, cy], [0, 0, 1.0]])
 
+    def nudged(self, kind: str, k: int, by: float) -> Lens:
+        """The lens with its log focal length, or entry k of its centre or bending, moved a little."""
+        if kind == "focal":
+            return replace(self, log_f=self.log_f + by)
+        values = (self.centre if kind == "centre" else self.bend).copy()
+        values[k] += by
+        return replace(self, centre=values) if kind == "centre" else replace(self, bend=values)
+
 
 @dataclass
 class State:
-    """An estimate: rotations (3, 3), positions (3,) and the lens of every photo, and the tied points (T, 3)."""
+    """An estimate: rotations (3, 3), positions (3,) and the lens of every photo, and the tied points (T, 3).
+
+    ``heading``: the angle of every photo's second run, in radians from run away from the viewer; none yet where empty.
+    """
 
     rotation: list[Array]
     position: list[Array]
     lens: list[Lens]
     points: Array = field(default_factory=lambda: np.zeros((0, 3)))
+    heading: list[float] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -43,6 +55,14 @@ class TiedPoint:
     seen: dict[int, tuple[float, float]]
     plane: tuple[Array, float] | None = None
     far: bool = False  # only its direction counts: all its photos were taken from one standpoint
+
+    def held(self, t: int, state: State, step: Array) -> Array:
+        """(1,) sigmas by which point t of a state is off what it lies on; how far a far one is, is not asked."""
+        if self.far:
+            return np.array([(np.linalg.norm(state.points[t]) - 1) / 1e-3])
+        assert self.plane is not None
+        normal, offset = self.plane
+        return np.array([(normal @ state.points[t] - offset) / 1e-4])
 
 
 @dataclass

@@ -14,6 +14,7 @@ import numpy as np
 
 from roofline.core.camera import Array, rotation_vector
 from roofline.core.survey.edges import EdgeSet, residuals, seen_pixel
+from roofline.core.survey.second import SECOND, along, heading_of
 from roofline.core.survey.state import Block, Lens, State, TiedPoint
 from roofline.model.survey import SurveyInput
 
@@ -51,6 +52,8 @@ class System:
             self._add(f"rotation{i}", 3)
             if self.lens_of.index(self.lens_of[i]) == i:
                 self._lens(i)
+            if (self.edges[i].family == SECOND).any():
+                self._add(f"heading{i}", 1)
             if self.moves and i > 0 and self.standpoint_of[i] == i:
                 self._add(f"position{i}", 3)
         for t in range(len(self.ties)):
@@ -82,7 +85,7 @@ class System:
         """The axis about which nothing determines a photo's turn."""
         if i > 0 and any(i in t.seen for t in self.ties):
             return None
-        used = {int(f) for f in self.edges[i].family if f >= 0}
+        used = {int(f) for f in self.edges[i].family if 0 <= f < len(AXES)}
         if self.photos[i].horizon is not None:
             used.add(2)
         return used.pop() if len(used) == 1 else None
@@ -103,7 +106,9 @@ class System:
     def moved(self, state: State, step: Array) -> State:
         """The state after a step."""
         rotation, position, lenses = list(state.rotation), list(state.position), list(state.lens)
+        heading = self.headings(state)
         for i in range(len(self.photos)):
+            heading[i] += float(step[self.slices.get(f"heading{i}", slice(0))].sum())
             rotation[i] = rotation_vector(step[self.slices[f"rotation{i}"]]) @ rotation[i]
             if f"position{i}" in self.slices:
                 position[i] = position[i] + step[self.slices[f"position{i}"]]
@@ -123,7 +128,14 @@ class System:
         points = state.points
         if len(self.ties):
             points = points + step[self.slices["point0"].start : self.size].reshape(-1, 3)
-        return State(rotation, position, lenses, points)
+        return State(rotation, position, lenses, points, heading)
+
+    def headings(self, state: State) -> list[float]:
+        """The angle of every photo's second run; where a state has none yet, the one that its edges agree on."""
+        return list(state.heading) or [
+            heading_of(self.edges[i], state.lens[i], state.rotation[i]) if f"heading{i}" in self.slices else 0.0
+            for i in range(len(self.photos))
+        ]
 
     def vanishing(self, state: State, i: int) -> Array:
         """Homogeneous vanishing points of run, return, rise as rows, (3, 3)."""
@@ -134,7 +146,9 @@ class System:
     def edge_residuals(self, state: State, i: int) -> Array:
         """(P,) pixels of photo i's edge points in the picture as taken."""
         lens = state.lens[i]
-        return residuals(self.edges[i], lens.focal, lens.centre, lens.bend, self.vanishing(state, i))
+        second = lens.matrix @ state.rotation[i] @ along(self.headings(state)[i])
+        vanishing = np.vstack([self.vanishing(state, i), second])
+        return residuals(self.edges[i], lens.focal, lens.centre, lens.bend, vanishing)
 
     def horizon_residuals(self, i: int, state: State, step: Array) -> Array:
         """(2,) sigmas by which the seen horizon's two pixels are off the solved one."""
@@ -159,14 +173,6 @@ class System:
         tie, sigma = self.ties[t], self.photos[i].edge_sigma_px
         pixel = np.array(tie.seen[i])
         return lambda state, step: (self.seen_at(state, i, state.points[t], tie.far) - pixel) / sigma
-
-    def _tie_prior(self, t: int) -> Callable[[State, Array], Array]:
-        tie = self.ties[t]
-        if tie.far:
-            return lambda state, step: np.array([(np.linalg.norm(state.points[t]) - 1) / 1e-3])
-        assert tie.plane is not None
-        normal, offset = tie.plane
-        return lambda state, step: np.array([(normal @ state.points[t] - offset) / 1e-4])
 
     def _priors(self, i: int) -> tuple[Callable[[State, Array], Array], int]:
         """Priors on photo i's lens (when it is the lens's first photo) and turn."""
@@ -203,7 +209,7 @@ class System:
         out: list[Block] = []
         seen = 0
         for i, given in enumerate(self.photos):
-            names = {f"rotation{i}"} | self.lens_names(i)
+            names = {f"rotation{i}", f"heading{i}"} | self.lens_names(i)
             sigma = given.edge_sigma_px
             if given.edges:
                 out.append(
@@ -224,7 +230,7 @@ class System:
                 names = {f"rotation{i}", f"position{self.standpoint_of[i]}", f"point{t}"} | self.lens_names(i)
                 out.append(Block(self._tie(t, i), names, np.full(2, seen)))
             if tie.far or tie.plane is not None:
-                out.append(Block(self._tie_prior(t), {f"point{t}"}, np.array([-1])))
+                out.append(Block(partial(tie.held, t), {f"point{t}"}, np.array([-1])))
             seen += 1
         return out
 
@@ -235,7 +241,7 @@ class System:
 
     def nudged(self, state: State, name: str, k: int, by: float) -> State:
         """The state with one unknown moved a little: what a single step would do, without the rest."""
-        out = State(list(state.rotation), list(state.position), list(state.lens), state.points)
+        out = State(list(state.rotation), list(state.position), list(state.lens), state.points, self.headings(state))
         kind = name.rstrip("0123456789")
         i = int(name[len(kind) :])
         if kind == "rotation":
@@ -249,20 +255,14 @@ class System:
             for j in range(len(self.photos)):
                 if self.standpoint_of[j] == i:
                     out.position[j] = moved
+        elif kind == "heading":
+            out.heading[i] += by
         elif kind == "point":
             out.points = state.points.copy()
             out.points[i, k] += by
         else:
-            lens = state.lens[self.first_of(i)]
-            if kind == "focal":
-                lens = replace(lens, log_f=lens.log_f + by)
-            else:
-                values = (lens.centre if kind == "centre" else lens.bend).copy()
-                values[k] += by
-                lens = replace(lens, centre=values) if kind == "centre" else replace(lens, bend=values)
-            for j in range(len(self.photos)):
-                if self.lens_of[j] == i:
-                    out.lens[j] = lens
+            lens = state.lens[self.first_of(i)].nudged(kind, k, by)
+            out.lens = [lens if of == i else was for of, was in zip(self.lens_of, out.lens, strict=True)]
         return out
 
     def jacobian(self, state: State, hidden: bool = False) -> Array:
@@ -370,7 +370,7 @@ class System:
         """Weights that leave every family of every photo at least the two edges that it cannot do without."""
         at = 0
         for edges in self.edges:
-            for family in range(3):
+            for family in range(SECOND + 1):
                 mine = at + np.flatnonzero(edges.family == family)
                 if len(mine) and (weight[mine] > 0.05).sum() < min(2, len(mine)):
                     weight[mine] = np.maximum(weight[mine], 0.5)

@@ -14,6 +14,7 @@ from roofline.core.massing.kinds.base import Drawing, foot
 from roofline.core.massing.kinds.opened import Opened
 from roofline.core.massing.solids import faces_of
 from roofline.core.massing.touch import Mode, Place, Touch
+from roofline.core.survey.second import along
 from roofline.errors import MassingError, NotFound
 from roofline.model.base import Vec2, Vec3
 from roofline.model.photo import Photo
@@ -83,6 +84,8 @@ def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
     """The new pieces of a gesture; or, of a recess, the piece that it is cut into, changed."""
     photo, view = surveyed(shot, g.photo)
     there, lines = place(desk, shot), _lines(photo)
+    odd = photo.result.second_run if photo.result else None
+    way = along(np.radians(odd.angle_deg)) if odd else None
     taken, names = [s.id for s in shot.solids], {s.name for s in shot.solids}
 
     def called(kind: str) -> tuple[str, str]:
@@ -100,11 +103,11 @@ def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
         case "fold":
             return _folded(view, there, lines, g, called)
         case "street":
-            return _street(view, *_over_ground(there, view, lines, g, 4), called)
+            return _street(view, *_over_ground(there, view, lines, g, 4, way), called)
     kind = kind_of(g.kind)
     if kind is None:
         raise MassingError(f"There is no way to draw a {g.kind} through the photo.")
-    points, top, level = ([], g.top, 0.0) if kind.feet is None else _over_ground(there, view, lines, g, kind.feet)
+    points, top, level = ([], g.top, 0.0) if kind.feet is None else _over_ground(there, view, lines, g, kind.feet, way)
     drawing = Drawing(
         view=view,
         called=called,
@@ -121,12 +124,15 @@ def construct(desk: Desk, shot: Shot, g: Gesture) -> list[AnySolid]:
 
 
 def _over_ground(
-    there: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture, needed: int
+    there: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture, needed: int, way: Array | None = None
 ) -> tuple[list[Vec2], Vec2 | None, float]:
-    """The foot points and the pulled height of a gesture after snapping, and the level that it stands on."""
+    """The foot points and the pulled height of a gesture after snapping, and the level that it stands on.
+
+    ``way``: (3,) the direction of façades that stand at an odd angle, along which walls are laid that nearly run so.
+    """
     if len(g.points) < needed:
         raise MassingError(f"A {g.kind} is drawn with {needed} points on the ground, not {len(g.points)}.")
-    points, level = _feet(there, view, lines, g)
+    points, level = _feet(there, view, lines, g, way if g.kind in ("wall", "street") else None)
     return points, _top(there, view, points, level, g), level
 
 
@@ -157,7 +163,9 @@ def _street(view: View, points: list[Vec2], top: Vec2 | None, level: float, call
     ]
 
 
-def _feet(place: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture) -> tuple[list[Vec2], float]:
+def _feet(
+    place: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture, way: Array | None
+) -> tuple[list[Vec2], float]:
     """The foot points after snapping, and the level that they stand on: that of the first one."""
     level: float | None = None
     out: list[Vec2] = []
@@ -169,8 +177,21 @@ def _feet(place: Place, view: View, lines: list[tuple[Array, Array]], g: Gesture
         if level is None:
             level = float(touch.world[1])
             level = 0.0 if abs(level) < 1e-9 else level
-        out.append(touch.pixel)
+        if way is not None and len(out) % 2 and touch.to is None:
+            out.append(_laid_along(view, out[-1], touch, way, g.reach, level))
+        else:
+            out.append(touch.pixel)
     return out, level or 0.0
+
+
+def _laid_along(view: View, first: Vec2, touch: Touch, way: Array, reach: float, level: float) -> Vec2:
+    """The second foot of a wall, on the line from its first one along a direction where it is drawn that near to it."""
+    assert touch.world is not None
+    start = foot(view, first, level)
+    there = view.project(start + way * float((touch.world - start) @ way))
+    if np.isnan(there).any() or float(np.hypot(*(there - touch.pixel))) > reach:
+        return touch.pixel
+    return float(there[0]), float(there[1])
 
 
 def _top(place: Place, view: View, points: list[Vec2], level: float, g: Gesture) -> Vec2 | None:

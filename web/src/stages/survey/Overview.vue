@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** Where the vanishing points lie, also far outside of the photo: a small drawing, distances on a log scale. */
 import { computed } from 'vue'
-import type { Family, SurveyResult, Vec2 } from '../../api/client'
-import { NAMES } from './survey'
+import type { SurveyResult, Vec2 } from '../../api/client'
+import { DIRECTIONS, NAMES } from './survey'
 
 const props = defineProps<{ result: SurveyResult; width: number; height: number }>()
 const SIZE: Vec2 = [132, 82]
@@ -14,8 +14,10 @@ const draw = (x: number, y: number): Vec2 => {
   return [SIZE[0] / 2 + UNIT * k * x, SIZE[1] / 2 + UNIT * k * y]
 }
 const marks = computed(() =>
-  (['run', 'return', 'rise'] as Family[]).map((f) => {
-    const [x, y, w] = props.result.vanishing_points[f]
+  DIRECTIONS.flatMap((f) => {
+    const point = props.result.vanishing_points[f]
+    if (!point) return []
+    const [x, y, w] = point
     const half = props.width / 2
     // at infinity only the direction is left
     const weight = Math.abs(w) < 1e-9 ? 1e-9 : w
@@ -99,6 +101,13 @@ path {
 }
 .rise line {
   stroke-dasharray: 2 3;
+}
+.second path,
+.second line {
+  stroke: var(--second);
+}
+.second line {
+  stroke-dasharray: 7 2 2 2;
 }
 figcaption {
   display: grid;

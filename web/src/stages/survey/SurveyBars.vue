@@ -2,15 +2,14 @@
 /** What can be traced, and the aids that are shown over the photo. */
 import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
-import type { Family } from '../../api/client'
 import { KEYS, written } from '../../hand/keys'
-import { familyOf, HINTS, NAMES, useSurvey, type Tool } from './survey'
+import { DIRECTIONS, familyOf, HINTS, NAMES, useSurvey, type Tool } from './survey'
 
 /** `scaled`: whether the world has metres yet. */
 defineProps<{ scaled: boolean }>()
 const { s, tool, show } = useSurvey()
 const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
-  ...(['run', 'return', 'rise'] as Family[]).map((f) => ({
+  ...DIRECTIONS.map((f) => ({
     id: f as Tool,
     name: NAMES[f],
     hint: HINTS[f],
@@ -152,6 +151,10 @@ const tools = computed<{ id: Tool; name: string; hint: string }[]>(() => [
 .mark.rise line {
   stroke: #9d86c9;
   stroke-dasharray: 2 4;
+}
+.mark.second line {
+  stroke: #7fa6da;
+  stroke-dasharray: 9 3 2 3;
 }
 .grids select {
   padding: 1px 2px;

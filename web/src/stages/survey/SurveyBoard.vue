@@ -3,7 +3,7 @@
 import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { Family, Vec2, Vec3 } from '../../api/client'
+import type { Vec2, Vec3 } from '../../api/client'
 import { bentLine } from '../../board/camera'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
@@ -15,7 +15,7 @@ import SurveyBars from './SurveyBars.vue'
 import SurveyAids from './SurveyAids.vue'
 import SurveyMarks from './SurveyMarks.vue'
 import { under } from './edges'
-import { familyOf, NAMES, useSurvey, type Tool } from './survey'
+import { DIRECTIONS, familyOf, NAMES, useSurvey, type Tool } from './survey'
 import TapeAsk from './TapeAsk.vue'
 import TieMarks from './TieMarks.vue'
 import { useTracing } from './tracing'
@@ -90,6 +90,7 @@ useKeys('survey', {
   run: takes('run'),
   return: takes('return'),
   rise: takes('rise'),
+  second: takes('second'),
   straight: takes('straight'),
   tape: takes('tape'),
   datum: takes('datum'),
@@ -127,8 +128,8 @@ const horizon = computed<[Vec2, Vec2] | null>(() => {
 const vanishing = computed(() => {
   const r = result.value
   if (!r) return []
-  return (['run', 'return', 'rise'] as Family[]).flatMap((f) => {
-    const [x, y, w] = r.vanishing_points[f]
+  return DIRECTIONS.flatMap((f) => {
+    const [x, y, w] = r.vanishing_points[f] ?? [0, 0, 0]
     return Math.abs(w) < 1e-9 ? [] : [{ family: f, at: [x / w, y / w] as Vec2 }]
   })
 })
@@ -137,8 +138,9 @@ const unsure = computed(
 )
 const counts = computed(() => {
   const kept = (found.value?.edges ?? []).filter((_, i) => !dropped.value.has(i))
-  return (['run', 'return', 'rise'] as Family[])
-    .map((f) => `${NAMES[f]} ${kept.filter((e) => e.family === f).length}`)
+  return DIRECTIONS.map((f) => [NAMES[f], kept.filter((e) => e.family === f).length] as const)
+    .filter(([name, n]) => n || name !== NAMES.second)
+    .map((both) => both.join(' '))
     .join(' · ')
 })
 </script>
@@ -323,6 +325,10 @@ const counts = computed(() => {
   stroke: var(--rise);
   stroke-dasharray: 2.5 4;
 }
+.proposed.second {
+  stroke: var(--second);
+  stroke-dasharray: 13 4 2.5 4;
+}
 .proposed.out {
   stroke: #fff;
   opacity: 0.55;
@@ -380,6 +386,9 @@ text {
 }
 .vp.rise path {
   stroke: var(--rise);
+}
+.vp.second path {
+  stroke: var(--second);
 }
 .ghost {
   stroke: #fff;

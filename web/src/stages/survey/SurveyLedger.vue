@@ -2,7 +2,7 @@
 import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import { ref } from 'vue'
-import type { Advice, Family, Vec2, Vec3 } from '../../api/client'
+import type { Advice, EdgeFamily, Family, Vec2, Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import AssumeLedger from './AssumeLedger.vue'
 import JoiningLedger from './JoiningLedger.vue'
@@ -106,13 +106,13 @@ const standsIn = (part: 'lens' | 'horizon' | 'eye') => r.value?.stands_in?.inclu
 /** Which of two walls is the front is the artist's to say: a quarter turn of the directions. */
 function exchange() {
   const next = copy()
-  const other = (f: Family | null | undefined): Family | null =>
-    f === 'run' ? 'return' : f === 'return' ? 'run' : (f ?? null)
+  const other = <F extends EdgeFamily>(f: F | Family): F | Family =>
+    f === 'run' ? 'return' : f === 'return' ? 'run' : f
   next.edges.forEach((e) => {
-    e.family = other(e.family)
+    e.family = e.family && other(e.family)
   })
   next.lengths.forEach((t) => {
-    t.direction = other(t.direction)!
+    t.direction = other<Family>(t.direction)
   })
   void keep(next, 'Exchange Run and Return')
 }
@@ -150,6 +150,12 @@ function exchange() {
           <tr>
             <td>Camera above ground<span v-if="standsIn('eye')" class="quiet">, assumed</span></td>
             <td class="number">{{ r.camera.position ? `${r.camera.position[1].toFixed(2)} m` : 'no scale yet' }}</td>
+          </tr>
+          <tr v-if="r.second_run" data-second-run>
+            <td title="Of the façades that stand at an odd angle; positive: away from the viewer">
+              Second run off Run
+            </td>
+            <td class="number">{{ r.second_run.angle_deg.toFixed(1) }} ± {{ r.second_run.sigma_deg.toFixed(1) }}°</td>
           </tr>
           <tr v-if="r.effect">
             <td title="How far a line of the world’s grid moves at the corners">At the picture’s corners</td>
@@ -309,7 +315,7 @@ function exchange() {
                 :value="row.family ?? ''"
                 aria-label="Direction"
                 @click.stop
-                @change="reassign((($event.target as HTMLSelectElement).value || null) as Family | null)"
+                @change="reassign((($event.target as HTMLSelectElement).value || null) as EdgeFamily | null)"
               >
                 <option value="">straight</option>
                 <option v-for="(n, f) in NAMES" :key="f" :value="f">{{ n }}</option>

@@ -54,6 +54,11 @@ const horizon = computed(() => horizonOf(props.survey, props.photo))
             :cy="toScreen(p as Vec2)[1]"
             r="4.5"
           />
+          <path
+            v-else-if="e.family === 'second'"
+            class="end"
+            :d="`M${toScreen(p as Vec2)[0] - 5.5} ${toScreen(p as Vec2)[1]}l5.5 -5.5l5.5 5.5l-5.5 5.5Z`"
+          />
           <path v-else class="end" :d="`M${toScreen(p as Vec2)[0] - 5} ${toScreen(p as Vec2)[1] + 4}l5 -9l5 9Z`" />
         </template>
       </template>
@@ -121,6 +126,10 @@ const horizon = computed(() => horizonOf(props.survey, props.photo))
   stroke: var(--rise);
   stroke-dasharray: 2.5 4;
 }
+.edge.second .line {
+  stroke: var(--second);
+  stroke-dasharray: 13 4 2.5 4;
+}
 .edge .end {
   fill: #fff;
   stroke: var(--ink);
@@ -134,6 +143,9 @@ const horizon = computed(() => horizonOf(props.survey, props.photo))
 }
 .edge.rise .end {
   stroke: var(--rise);
+}
+.edge.second .end {
+  stroke: var(--second);
 }
 .edge.faulty .line {
   opacity: 0.75;

@@ -5,7 +5,7 @@ import {
   got,
   latest,
   Problem,
-  type Family,
+  type EdgeFamily,
   type Schemas,
   type Survey,
   type SurveyResult,
@@ -17,12 +17,18 @@ import { useShot } from '../../state/shot'
 import { middleOf, near, onEdge } from './edges'
 import { useMeasuring } from './measuring'
 
-export type Tool = Family | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
+export type Tool = EdgeFamily | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
 /** The family that a tool draws: straight edges have none. */
-export const familyOf = (t: Tool): Family | null | undefined =>
-  t === 'straight' ? null : t === 'run' || t === 'return' || t === 'rise' ? t : undefined
-export const NAMES: Record<Family, string> = { run: 'Run', return: 'Return', rise: 'Rise' }
-export const HINTS: Record<Family, string> = { run: 'along the front', return: 'into depth', rise: 'up' }
+export const familyOf = (t: Tool): EdgeFamily | null | undefined =>
+  t === 'straight' ? null : DIRECTIONS.find((f) => f === t)
+export const DIRECTIONS: EdgeFamily[] = ['run', 'return', 'rise', 'second']
+export const NAMES: Record<EdgeFamily, string> = { run: 'Run', return: 'Return', rise: 'Rise', second: 'Second run' }
+export const HINTS: Record<EdgeFamily, string> = {
+  run: 'along the front',
+  return: 'into depth',
+  rise: 'up',
+  second: 'level, along a façade that stands at an odd angle',
+}
 
 const tool = ref<Tool>('run')
 /** The edges that are chosen, by id; of several, the one chosen last is the one whose points show. */
@@ -227,7 +233,7 @@ export function useSurvey() {
     void keep(next, label)
     selected.value = []
   }
-  function reassign(family: Family | null) {
+  function reassign(family: EdgeFamily | null) {
     const next = copy()
     for (const i of selected.value) next.edges[i].family = family
     void keep(
