@@ -357,3 +357,39 @@ def test_ceiling_and_plumb_lines_lie_where_the_place_has_them(page, halt):
     expect(page.locator("path.here")).to_have_count(1)
     assert off(page.locator("path.here").get_attribute("d"), head) < 1.5
     assert page.locator("[data-plumb]").get_attribute("d").count("M") == 9
+
+
+def test_a_facade_at_an_odd_angle_has_a_run_of_its_own_and_a_wall_along_it(page, halt):
+    """Three level edges 31° off Run, by their key; then a wall, drawn a little beside that direction."""
+    board = Board(page)
+    before = photo(page, halt, "platform-side")["survey"]["edges"]
+    focal = photo(page, halt, "platform-side")["camera"]["focal_px"]
+    way = np.array([np.cos(np.radians(31)), 0, -np.sin(np.radians(31))])
+    page.locator(".picture").focus()
+    page.keyboard.press("a")
+    expect(page.locator("[data-tool=second]")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.down("Alt")
+    for n, start in enumerate([(-4.0, 0.0, 3.0), (-2.0, 2.5, 1.0), (0.0, 0.4, 4.0)], 1):
+        a, b = (first_pixel(np.array(start) + k * way) for k in (0, 4))
+        board.drag(a, b)
+        until(lambda n=n: len(photo(page, halt, "platform-side")["survey"]["edges"]) == len(before) + n)
+    page.keyboard.up("Alt")
+    found = photo(page, halt, "platform-side")["result"]["second_run"]
+    assert abs(found["angle_deg"] - 31) < 3 * found["sigma_deg"] + 0.5
+    assert photo(page, halt, "platform-side")["camera"]["focal_px"] == pytest.approx(focal, rel=0.01)
+    expect(page.locator("[data-second-run]")).to_contain_text(f"{found['angle_deg']:.1f} ±")
+    page.click("[data-stage=massing]")
+    page.click("[data-view=lens]")
+    solids = len(state(page, halt)["shot"]["solids"])
+    page.click("[data-tool=wall]")
+    board.fit()
+    foot = np.array([-4.0, 0.0, 4.0])
+    beside = np.array([np.cos(np.radians(32.5)), 0, -np.sin(np.radians(32.5))])
+    a, b, top = (first_pixel(p) for p in (foot, foot + 3 * beside, foot + 3 * beside + [0, 2.0, 0]))
+    board.drag(a, b)
+    page.mouse.click(*board.place(top))
+    until(lambda: len(state(page, halt)["shot"]["solids"]) == solids + 1)
+    wall = state(page, halt)["shot"]["solids"][-1]
+    run, back = np.subtract(wall["b"], wall["a"])
+    drawn = np.degrees(np.arctan2(-back, run)) % 180
+    assert drawn == pytest.approx(found["angle_deg"], abs=0.02)
