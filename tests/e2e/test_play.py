@@ -10,7 +10,7 @@ from tests.e2e.board import state, until
 from tests.e2e.conftest import a_halt, a_toy
 from tests.e2e.player import LIMITS, SLIP, UNRULY, Act, Model, Player, planned, shortest
 
-PLAYS = int(os.environ.get("ROOFLINE_PLAYS", "2"))
+PLAYS = range(*map(int, os.environ.get("ROOFLINE_PLAYS", "0:2").split(":")))  # 0:400 plays four hundred
 ACTS = 10
 
 
@@ -87,7 +87,7 @@ def played(page, shot, acts: list[Act], seed: int, undoing: bool) -> list[str]:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("seed", range(PLAYS))
+@pytest.mark.parametrize("seed", PLAYS)
 def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, running, seed):
     """A few plays on the demo's shot; more of them, when asked for, on a small one, which is the same to hands."""
     a_shot = a_halt if seed < 2 else a_toy
