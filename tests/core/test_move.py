@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from tests.conftest import key_of, looking, photographed
 
 from roofline.core.camera import from_pan_tilt_roll, matrix_to_quaternion, pan_tilt_roll, quaternion_to_matrix
-from roofline.core.massing.kinds import Backdrop, Ground
+from roofline.core.massing.kinds import Backdrop, Block, Ground
 from roofline.core.move.bring_back import bring_back, shrunk
 from roofline.core.move.findings import findings
 from roofline.core.move.path import Path, home_key, lens_centre, moments, view_of_key
@@ -118,6 +118,33 @@ def test_bring_back_finds_the_largest_part_that_holds():
     assert at(found.fraction)
     assert not at(found.fraction + 0.002)
     assert found.keys[0].home and found.keys[0].position == shot.move.keys[0].position
+
+
+def test_what_holds_small_is_looked_at_large_as_well():
+    """A thin post leaves a gap beside it that is lost between the pixels of a small frame."""
+    post = Block(id="post", name="Post", corner=(0.4, 0, -6.0), size=(0.06, 2.6, 0.06))
+    shot, pictures = photographed(
+        HOME,
+        [*SETTING, post],
+        [Throw(plate="plate", targets=["ground", "sky", "post"])],
+        delivery=Delivery(width=960, height=540, frames=12, framing=Framing(scale=0.5, centre=(320, 210))),
+        limits=Limits(gap_percent=0.01, magnification=4.0, stretch=4.0),
+    )
+    home = home_key(shot, 1)
+    away = home.model_copy(
+        update={"frame": 12, "home": False, "position": tuple(np.array(home.position) + (0.1, 0, 0))}
+    )
+    shot.move = Move(keys=[home, away])
+    engine = engine_of(shot, pictures)
+
+    def holds(keys, width):
+        tried = shot.model_copy(update={"move": Move(keys=keys)})
+        return check(engine, moments(tried, width=width), shot.limits).holds
+
+    small, both = bring_back(shot, engine, 60), bring_back(shot, engine, 60, fine=960)
+    assert holds(small.keys, 60) and not holds(small.keys, 960)
+    assert both.fraction < small.fraction and holds(both.keys, 960)
+    assert not holds(shrunk(shot.move.keys, home, both.fraction + 0.003), 960)
 
 
 def test_a_move_that_holds_stays_as_it_is():

@@ -352,6 +352,7 @@ def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         desk.engine(shot),
         min(CHECK_WIDTH, shot.delivery.width),
         lambda done: tell(done, "looking for the largest part that holds"),
+        shot.delivery.width,
     )
     if found.fraction < 1:
         moved = applied(shot, found).move

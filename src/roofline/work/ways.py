@@ -10,8 +10,8 @@ import numpy as np
 
 from roofline.core.camera import Array
 from roofline.core.massing.kinds import Backdrop, Ground
-from roofline.core.moment import Moment
-from roofline.core.move.bring_back import applied, bring_back
+from roofline.core.moment import Moment, spread
+from roofline.core.move.bring_back import LOOKED, applied, bring_back
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments, resolved_keys
 from roofline.core.move.standing import margin_of, shares
@@ -70,18 +70,26 @@ class _Judge:
     def __init__(self, engines: Engines, width: int):
         self.engines, self.width = engines, width
         self.order: list[int] = []
+        self.large: list[int] = []  # frames that are looked at in their delivered size
 
     def failing(self, shot: Shot, engine: Engine | None = None) -> FrameReport | None:
-        """A frame that does not hold; None when all do."""
+        """A frame that does not hold; None when all do, small, and some of them as large as they are delivered."""
         engine = engine or self.engines.engine(shot)
-        frames = moments(shot, width=min(self.width, shot.delivery.width))
+        count, width = shot.delivery.frames, shot.delivery.width
+        if len(self.order) != count:
+            self.order, self.large = list(range(count)), spread(range(count), LOOKED)
+        failed = self._first(shot, engine, min(self.width, width), self.order)
+        if failed is not None or width <= self.width:
+            return failed
+        return self._first(shot, engine, width, self.large)
+
+    def _first(self, shot: Shot, engine: Engine, width: int, order: list[int]) -> FrameReport | None:
+        frames = moments(shot, width=width)
         faces = limits_of(engine.geometry, shot.limits)
-        if len(self.order) != len(frames):
-            self.order = list(range(len(frames)))
-        for i, n in enumerate(self.order):
+        for i, n in enumerate(order):
             report = check_frame(engine, frames[n], shot.limits, faces)
             if not report.holds:
-                self.order.insert(0, self.order.pop(i))
+                order.insert(0, order.pop(i))
                 return report
         return None
 
@@ -201,6 +209,9 @@ def _extend(shot: Shot, judge: _Judge, engine: Engine) -> Way:
 def _limit(shot: Shot, judge: _Judge, engine: Engine) -> Way:
     """Limits raised where frames are strained, to what is measured there, and the limit of gaps to what is seen."""
     frames = moments(shot, width=min(WIDTH, shot.delivery.width))
+    if shot.delivery.width > WIDTH:  # thin gaps are seen in large frames only
+        large = moments(shot)
+        frames += [large[n] for n in spread(large, LOOKED)]
     faces = limits_of(engine.geometry, shot.limits)
     most: dict[str, list[float]] = {}
     gaps = shot.limits.gap_percent
@@ -237,7 +248,7 @@ def _limit(shot: Shot, judge: _Judge, engine: Engine) -> Way:
 
 def _part(shot: Shot, judge: _Judge, engine: Engine) -> tuple[Way, float, dict[str, Any] | None]:
     try:
-        found = bring_back(shot, engine, min(judge.width, shot.delivery.width))
+        found = bring_back(shot, engine, min(judge.width, shot.delivery.width), fine=shot.delivery.width)
     except MoveError as error:
         return Way("part", False, {"fraction": 0.0}, None, str(error)), 0.0, limiting(judge.failing(shot, engine))
     way = Way("part", True, {"fraction": found.fraction}, applied(shot, found))

@@ -52,18 +52,35 @@ def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
 
 
 def bring_back(
-    shot: Shot, engine: Engine, width: int = 320, told: Callable[[float], None] | None = None
+    shot: Shot,
+    engine: Engine,
+    width: int = 320,
+    told: Callable[[float], None] | None = None,
+    fine: int | None = None,
 ) -> BroughtBack:
     """Find the largest fraction by halving, taking the fractions that hold to be one interval from home on.
 
     Some frames are looked at while it is halved, and those that failed before first, so that a fraction that fails is
     given up quickly; a frame that fails in what is found is looked at from then on. The result itself has been
-    checked on every frame at `width` pixels.
+    checked on every frame at `width` pixels, and then at `fine`, where that is given and more: what has no picture
+    along a thin line is lost in a small frame, so that what holds small need not hold large.
 
     Raises MoveError when home itself does not hold.
     """
-    trial = _Trial(shot, engine, width)
     tell = told or (lambda share: None)
+    widths = [width] if fine is None or fine <= width else [width, fine]
+    keys, high, worst = resolved_keys(shot), 1.0, None
+    for n, across in enumerate(widths):
+        trial = _Trial(shot, engine, across)
+        high, failed = _largest(trial, high, lambda share, n=n: tell((n + share) / len(widths)))  # type: ignore[misc]
+        worst = failed or worst
+        keys = trial.at(high) if high < 1 else trial.keys
+    return BroughtBack(high, keys, worst)
+
+
+def _largest(trial: _Trial, high: float, tell: Callable[[float], None]) -> tuple[float, FrameReport | None]:
+    """The largest fraction up to one that holds in every frame, and the first failure of the smallest that does not;
+    raises MoveError when home does not hold."""
     at_home = trial.failure(0.0, trial.frames)
     if at_home is not None:
         raise MoveError(
@@ -72,11 +89,10 @@ def bring_back(
             f"{at_home.strain:.2f} % is strained."
         )
     tell(1 / (STEPS + 2))
-    worst = trial.failure(1.0, trial.frames)
+    worst = trial.failure(high, trial.frames)
     if worst is None:
-        return BroughtBack(1.0, trial.keys, None)
+        return high, None
     looked = [trial.frames[n] for n in spread(trial.frames, LOOKED)]
-    high = 1.0
     for round_ in range(ROUNDS + 1):
         low = 0.0
         for step in range(STEPS):
@@ -92,7 +108,7 @@ def bring_back(
             break
         high, worst = low, failed
         looked = trial.frames if round_ + 1 == ROUNDS else [failed.frame, *looked]
-    return BroughtBack(low, trial.at(low), worst)
+    return low, worst
 
 
 class _Trial:

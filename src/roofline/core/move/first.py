@@ -120,10 +120,7 @@ def first_move(
     shot.move = Move(keys=push_in(shot, PUSH * nearest(shot, engine)))
     width, tell = shot.delivery.width, told or (lambda share: None)
     try:
-        found = bring_back(shot, engine, min(COARSE, width), lambda done: tell(0.7 * done))
-        if width > COARSE:  # what holds small need not hold large; most often it does, and this is one look
-            shot.move = Move(keys=found.keys)
-            found = bring_back(shot, engine, min(JUDGED, width), lambda done: tell(0.7 + 0.3 * done))
+        found = bring_back(shot, engine, min(COARSE, width), tell, min(JUDGED, width))
     except MoveError as error:
         shot.move = Move(keys=push_in(shot, 0.0)[:1])
         return shot, f"{said}{error} Cover what is missing in Plates, then set a second key on Move."
