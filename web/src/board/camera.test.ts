@@ -9,6 +9,7 @@ import {
   onGround,
   project,
   projectSegment,
+  panTiltRoll,
   quaternion,
   toCamera,
   viewOf,
@@ -27,6 +28,7 @@ describe.each(cases.map((c, i) => [i, c] as const))('camera %i', (_, c) => {
   it('stands as the server says', () => {
     const r = fromPanTiltRoll(...(c.angles_deg as Vec3))
     r.forEach((row, i) => near(row, view.rotation[i]))
+    near(panTiltRoll(quaternion(r)), c.angles_deg)
     near(
       quaternion(view.rotation).map((v, _i, q) => v * Math.sign(q[0] || 1)),
       c.quaternion,

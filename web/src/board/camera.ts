@@ -154,6 +154,18 @@ export function quaternion(r: number[][]): [number, number, number, number] {
   return q.map((v) => v / n) as [number, number, number, number]
 }
 
+/** Pan, tilt, roll in degrees of a quaternion w, x, y, z (camera → world). */
+export function panTiltRoll([w, x, y, z]: readonly number[]): Vec3 {
+  const right = [1 - 2 * (y * y + z * z), 2 * (x * y + w * z), 2 * (x * z - w * y)]
+  const f = [2 * (x * z + w * y), 2 * (y * z - w * x), 1 - 2 * (x * x + y * y)]
+  const pan = Math.atan2(f[0], -f[2])
+  const level = [Math.cos(pan), 0, Math.sin(pan)]
+  const up = cross(level, f)
+  const dot = (a: number[], b: number[]) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+  const roll = Math.atan2(-dot(right, up), dot(right, level))
+  return [pan, Math.asin(Math.min(Math.max(f[1], -1), 1)), roll].map((v) => (v * 180) / Math.PI) as unknown as Vec3
+}
+
 /** World → camera rotation of pan, tilt, roll in degrees; see docs/geometry.md. */
 export function fromPanTiltRoll(pan: number, tilt: number, roll: number): number[][] {
   const [a, b, c] = [pan, tilt, roll].map((v) => (v * Math.PI) / 180)

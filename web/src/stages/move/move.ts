@@ -6,12 +6,15 @@ import { freshId } from '../../hand/changes'
 import { held, sendHeld } from '../../hand/held'
 import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
+import { withUntouched } from './untouched'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
 const report = shallowRef<Schemas['CheckState'] | null>(null)
 const playing = ref(false)
 /** The camera in hand, at its frame: moved in a view, or by a wheel that has not come to rest. */
 const hand = shallowRef<FrameCamera | null>(null)
+/** The camera that was shown when the hand took hold of it. */
+const taken = shallowRef<FrameCamera | null>(null)
 /** Cameras that have been let go of and do not stand in the path yet, in order: what comes next goes on from them. */
 const asked = shallowRef<FrameCamera[]>([])
 const REST = 350 // ms without a turn of the wheel
@@ -50,8 +53,8 @@ export function useMove() {
   const s = useShot()
   const cameras = computed(() => path.value?.cameras ?? [])
   /** The camera at a frame, as the hand has it. */
-  const poseAt = (frame: number): FrameCamera | null =>
-    [hand.value, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
+  const poseAt = (frame: number, held = true): FrameCamera | null =>
+    [held ? hand.value : null, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
   const at = computed(() => poseAt(s.frame))
   const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
@@ -128,8 +131,8 @@ export function useMove() {
     return free.filter((v) => kept[v])
   }
   /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
-  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value) {
-    if (!from) return false
+  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value, shown = from) {
+    if (!from || !shown) return false
     const seen = laidOver(s.shot.move)
     const { frame } = from
     const old = s.keys.find((k) => k.frame === frame)
@@ -169,10 +172,15 @@ export function useMove() {
       ...(body.home ? homeOf(s.state?.home) : {}),
     } as Key
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
+    /** When its turn comes: what the hand has left alone is the key's own by then. */
+    const sent = () => {
+      const now = old && !seen && !body.home ? s.state!.shot.move.keys.find((k) => k.id === old.id) : null
+      return now && now.frame === frame && !now.home ? withUntouched(body, shown, now) : body
+    }
     const ok = await s.change(
       'PUT',
       `/keys/${frame}`,
-      body,
+      sent,
       // where it stands to be seen there, the server says
       withKeys((keys) => (seen && !body.home ? keys : [...keys.filter((k) => k.frame !== frame), made])),
     )
@@ -193,7 +201,7 @@ export function useMove() {
     const mine = hand.value
     hand.value = null
     resting.drop()
-    if (mine) void setKey({}, mine)
+    if (mine) void setKey({}, mine, taken.value ?? mine)
   }
   if (!watched) {
     watched = true
@@ -208,6 +216,13 @@ export function useMove() {
         { immediate: true },
       )
       watch(() => s.frame, sendHeld, { flush: 'sync' })
+      watch(
+        hand,
+        (now, was) => {
+          if (!was && now) taken.value = poseAt(now.frame, false)
+        },
+        { flush: 'sync' },
+      )
       watch(
         () => s.id,
         () => (asked.value = []),
