@@ -18,6 +18,7 @@ from roofline.model.reports import FrameReport
 from roofline.model.shot import Shot
 
 LOOKED = 13  # frames that are looked at while a fraction is searched for
+FINELY = 48  # frames, evenly spread, that what was found is looked at in large
 ROUNDS = 4  # until all frames are
 STEPS = 10  # halvings: the fraction is found to about a thousandth
 
@@ -62,8 +63,8 @@ def bring_back(
 
     Some frames are looked at while it is halved, and those that failed before first, so that a fraction that fails is
     given up quickly; a frame that fails in what is found is looked at from then on. The result itself has been
-    checked on every frame at `width` pixels, and then at `fine`, where that is given and more: what has no picture
-    along a thin line is lost in a small frame, so that what holds small need not hold large.
+    checked on every frame at `width` pixels, and then, where `fine` is given and more, on FINELY of them at that: what
+    has no picture along a thin line is lost in a small frame, so that what holds small need not hold large.
 
     Raises MoveError when home itself does not hold.
     """
@@ -72,6 +73,8 @@ def bring_back(
     keys, high, worst = resolved_keys(shot), 1.0, None
     for n, across in enumerate(widths):
         trial = _Trial(shot, engine, across)
+        if n:
+            trial.frames = [trial.frames[i] for i in spread(trial.frames, FINELY)]
         high, failed = _largest(trial, high, lambda share, n=n: tell((n + share) / len(widths)))  # type: ignore[misc]
         worst = failed or worst
         keys = trial.at(high) if high < 1 else trial.keys
