@@ -16,6 +16,8 @@ const props = defineProps<{
   thrown: boolean
   /** What is in the middle, and how many metres away it is seen from, if not all that stands near. */
   about?: { at: Vec3; far: number }
+  /** What is to be in the picture besides. */
+  besides?: Vec3[]
 }>()
 const emit = defineEmits<{ choose: [string, PointerEvent] }>()
 const host = ref<HTMLElement>()
@@ -35,7 +37,7 @@ function fit() {
     return
   }
   const near = props.shapes.filter((s) => !s.hidden && Math.max(...s.vertices.map((v) => Math.hypot(v[0], v[2]))) < 70)
-  const v = near.flatMap((s) => s.vertices)
+  const v = [...near.flatMap((s) => s.vertices), ...(props.besides ?? [])]
   if (!v.length) return
   const low = [0, 1, 2].map((k) => Math.min(...v.map((p) => p[k])))
   const high = [0, 1, 2].map((k) => Math.max(...v.map((p) => p[k])))
@@ -44,7 +46,7 @@ function fit() {
 }
 const view = computed<View>(() => {
   const r = fromPanTiltRoll(eye.pan, eye.tilt, 0)
-  const focal = 1.1 * Math.max(width.value, 1)
+  const focal = 1.1 * Math.max(Math.min(width.value, 1.6 * height.value), 1) // in a wide, low pane the height counts
   return {
     width: width.value,
     height: height.value,

@@ -128,7 +128,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
   flex: 1;
 }
 .list {
-  max-height: 214px;
+  max-height: max(214px, 30vh);
   overflow-y: auto;
   /* a layer of its own: the board's lines are not drawn again with every scrolled pixel */
   background: var(--paper);

@@ -37,8 +37,8 @@ const shown = ref(false)
 const whole = ref(false)
 const from = ref<'above' | 'side' | 'around'>('above')
 const side = computed(() => from.value === 'side')
-/** All around the lens: where it may stand is what is looked at. */
-const about = computed(() => (props.now ? { at: props.now.position, far: FAR } : undefined))
+/** All around the set; or around the lens, where it is asked where that may stand. */
+const about = computed(() => (props.now && shown.value ? { at: props.now.position, far: FAR } : undefined))
 const says = ref('')
 const { s, at } = useMove()
 const drawn = computed(() => {
@@ -73,6 +73,7 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
     :chosen="null"
     :also="[]"
     :about="about"
+    :besides="path.map((c) => c.position)"
     thrown
   >
     <template #over="{ view }">
