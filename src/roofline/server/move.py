@@ -92,7 +92,8 @@ def _fresh(png: bytes) -> Response:
 def add_routes(site: Site, routes: Routes) -> None:
     _setting(site, routes)
     _looking(site, routes)
-    _painting(site, routes)
+    for part in (_standing, _ways, _along, _paint_list):
+        part(site, routes)
     desk = site.desk
 
     @routes.add("POST", SHOT + "/check", returns=JobState, query={"fine": bool})
@@ -175,8 +176,8 @@ def _setting(site: Site, routes: Routes) -> None:
         return states.changed(shot_id)
 
 
-def _painting(site: Site, routes: Routes) -> None:
-    desk, states = site.desk, site.states
+def _standing(site: Site, routes: Routes) -> None:
+    desk = site.desk
     load = desk.store.load
 
     @routes.add(
@@ -232,6 +233,11 @@ def _painting(site: Site, routes: Routes) -> None:
         key = move.key_by_figures(_number(frame), (run, rise, back), angles, focal_px, False, None)
         return move.stand(desk, load(shot_id), key)
 
+
+def _ways(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+    load = desk.store.load
+
     @routes.add("POST", SHOT + "/ways", returns=JobState)
     def start_ways(shot_id: str) -> JobState:
         """Work out all ways out of a move that does not hold."""
@@ -257,9 +263,6 @@ def _painting(site: Site, routes: Routes) -> None:
         """Make the shot as a way out has it."""
         ways.apply(desk, shot_id, kind)
         return states.changed(shot_id)
-
-    _along(site, routes)
-    _paint_list(site, routes)
 
 
 def _along(site: Site, routes: Routes) -> None:

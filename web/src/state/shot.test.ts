@@ -315,23 +315,19 @@ describe('long work', () => {
   })
   it('is not begun again by news that come late', async () => {
     const s = await opened()
-    const tell = (state: Job['state']) =>
+    for (const state of ['cancelled', 'running'] as const)
       hear({ shot: 'mill', kind: 'job', data: job(state) as unknown as Message['data'] })
-    tell('cancelled')
-    tell('running')
     expect(s.jobs.j1.state).toBe('cancelled')
   })
   it('that failed says why', async () => {
     const s = await opened()
     server.answer = () => ({ body: job('failed', { error: 'The disk is full.' }) })
-    expect((await s.work('/deliver'))!.state).toBe('failed')
-    expect(s.problem).toBe('The disk is full.')
+    expect([(await s.work('/deliver'))!.state, s.problem]).toEqual(['failed', 'The disk is full.'])
   })
   it('takes two files brought one after the other for two works', async () => {
     const s = await opened()
     server.answer = () => ({ body: job('done', { kind: 'layers_again' }) })
-    const files = ['valley', 'other'].map((name) => formOf([new File([name], `${name}.ora`)]))
-    await Promise.all(files.map((f) => s.work('/layers', f)))
+    await Promise.all(['valley', 'other'].map((name) => s.work('/layers', formOf([new File([name], name)]))))
     expect(server.asked.filter((a) => a.path.endsWith('/layers'))).toHaveLength(2)
   })
   it('leaves what the hand was told when the page itself has the move checked', async () => {

@@ -220,8 +220,7 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
     spread = spread_of(system, state, weight)
     if covariance is None:
         covariance = covariance_of(system, state, weight) * spread**2
-    number = system.lens_of[i]
-    focal_at = system.slices.get(f"focal{number}")
+    focal_at = system.slices.get(f"focal{system.lens_of[i]}")
     relative = float(np.sqrt(max(covariance[focal_at, focal_at][0, 0], 0.0))) if focal_at is not None else 0.0
     if given.focal_px is None and not relative < FOCAL_UNKNOWN:
         raise SurveyError(
@@ -229,22 +228,8 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
             "vanishing points that are not at infinity. Trace edges of another direction, or type the "
             "focal length."
         )
-    focal, turn = lens.focal, system.slices[f"rotation{i}"]
-
-    def pair(name: str) -> tuple[float, float] | None:
-        at = system.slices.get(f"{name}{number}")
-        if at is None:
-            return None
-        s = np.sqrt(np.maximum(np.diag(covariance)[at], 0))
-        return float(s[0]), float(s[1])
-
-    bends = pair("bend")
-    sigma = SurveySigma(
-        focal_px=relative * focal if focal_at is not None else (given.focal_px.sigma if given.focal_px else None),
-        rotation_deg=float(np.degrees(np.sqrt(max(np.trace(covariance[turn, turn]), 0.0)))),
-        principal_point=pair("centre"),
-        distortion=None if bends is None else (*bends, 0.0, 0.0, 0.0),
-    )
+    own = given.focal_px.sigma if given.focal_px else None
+    sigma = sigma_of(system, covariance, i, relative * lens.focal if focal_at is not None else own)
     camera = camera_of(given, state, i)
     placed = place(given, camera)
     camera = camera.model_copy(update={"position": placed.position})
@@ -273,6 +258,26 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         tapes=placed.tapes,
         effect=effect_of(system, state, i, full, spread, camera),
         advice=advise(system, state, full, i, spread) if focal_at is not None else [],
+    )
+
+
+def sigma_of(system: System, covariance: Array, i: int, focal_px: float | None) -> SurveySigma:
+    """One sigma of photo i's lens and turn; ``focal_px``: that of its focal length."""
+    turn = system.slices[f"rotation{i}"]
+
+    def pair(name: str) -> tuple[float, float] | None:
+        at = system.slices.get(f"{name}{system.lens_of[i]}")
+        if at is None:
+            return None
+        s = np.sqrt(np.maximum(np.diag(covariance)[at], 0))
+        return float(s[0]), float(s[1])
+
+    bends = pair("bend")
+    return SurveySigma(
+        focal_px=focal_px,
+        rotation_deg=float(np.degrees(np.sqrt(max(np.trace(covariance[turn, turn]), 0.0)))),
+        principal_point=pair("centre"),
+        distortion=None if bends is None else (*bends, 0.0, 0.0, 0.0),
     )
 
 
