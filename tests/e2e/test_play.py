@@ -44,7 +44,7 @@ def differences(got: dict, wanted: dict) -> list[str]:
 def quiet(page, shot, late: int):
     """Wait until all that was asked is answered: nothing new has been asked or kept for as long as answers can take."""
     seen: list = []
-    ticks = late // 100 + 6
+    ticks = late // 100 + 36  # a busy server may take seconds besides
 
     def rests():
         seen.append((page.evaluate("window.asked"), state(page, shot)["revision"]))

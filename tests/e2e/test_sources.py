@@ -73,6 +73,7 @@ def test_a_video_runs_on_a_wall(page, halt):
     until(lambda: page.locator("[data-lens-view]").get_attribute("data-running") not in ("", "9"))
     page.locator("[data-play]").click()
     page.goto(f"/shot/{halt}/plates")
+    page.wait_for_selector("[data-plates] tr")
     page.keyboard.press("Control+z")
     until(lambda: not state(page, halt)["shot"]["throws"][0]["targets"])
 

@@ -257,12 +257,14 @@ export const useShot = defineStore('shot', () => {
 
   /** Take back what the hand did last, sent or not; or make it again. */
   async function undo(): Promise<void> {
+    if (!id.value) return // the shot is not there yet
     const url = `/shots/${id.value}/undo`
     await hand.undo((wanted) =>
       asked(async () => (wanted() ? call<ShotState>('POST', url) : null), take, { step: true }),
     )
   }
   async function redo(): Promise<void> {
+    if (!id.value) return
     const url = `/shots/${id.value}/redo`
     await hand.redo(() => asked(() => call<ShotState>('POST', url), take, { step: true }))
   }
