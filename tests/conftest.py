@@ -15,12 +15,14 @@ from playwright.sync_api import expect
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion  # noqa: E402
+from roofline.core.massing.kinds import Block, Ground  # noqa: E402
 from roofline.core.throw.throws import PlatePicture  # noqa: E402
 from roofline.demo.shot import FOLDER  # noqa: E402
 from roofline.formats.package import open_package  # noqa: E402
-from roofline.model.move import Key  # noqa: E402
+from roofline.model.handoff import Delivery  # noqa: E402
+from roofline.model.move import Key, Move  # noqa: E402
 from roofline.model.photo import Photo  # noqa: E402
-from roofline.model.plates import Plate  # noqa: E402
+from roofline.model.plates import Plate, Throw  # noqa: E402
 from roofline.model.shot import Shot  # noqa: E402
 from roofline.model.survey import Camera  # noqa: E402
 from roofline.work.engines import Engines  # noqa: E402
@@ -96,6 +98,21 @@ def photographed(view: View, solids, throws, seed: int = 0, **more) -> tuple[Sho
         **more,
     )
     return shot, {"plate": PlatePicture((view.width, view.height), None, lambda: picture)}
+
+
+def houses(frames: int, keys: list[Key], **more) -> tuple[Shot, dict[str, PlatePicture]]:
+    """A small shot: a ground and a house, photographed, thrown upon, and a move."""
+    return photographed(
+        looking(320, 200, 260, 20, -5, (0, 1.7, 0)),
+        [
+            Ground(id="ground", name="Ground", size=(60, 60)),
+            Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3)),
+        ],
+        [Throw(plate="plate", targets=["ground", "house"])],
+        delivery=Delivery(width=160, height=100, frames=frames, fps=24),
+        move=Move(keys=keys),
+        **more,
+    )
 
 
 def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48)) -> Path:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import key_of, looking, photographed
+from tests.conftest import houses, key_of, looking
 from tests.e2e.building import (
     HOME,
     T,
@@ -16,12 +16,8 @@ from tests.e2e.building import (
     surveyed,
 )
 
-from roofline.core.massing.kinds import Block, Ground
 from roofline.demo.shot import FOLDER
 from roofline.formats.pictures import png
-from roofline.model.handoff import Delivery
-from roofline.model.move import Move
-from roofline.model.plates import Throw
 
 
 @pytest.fixture
@@ -53,20 +49,8 @@ def a_halt(page, address) -> str:
 
 def a_toy(page, address) -> str:
     """A small shot with a ground, a block, three plates and three keys: quick to open, to check and to draw; its id."""
-    view = looking(320, 200, 260, 20, -5, (0, 1.7, 0))
-    solids = [
-        Ground(id="ground", name="Ground", size=(60, 60)),
-        Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3)),
-    ]
-    shot, pictures = photographed(
-        view,
-        solids,
-        [Throw(plate="plate", targets=["ground", "house"])],
-        delivery=Delivery(width=160, height=100, frames=24, fps=24),
-        move=Move(
-            keys=[key_of(looking(160, 100, 130, 20, -5, (x, 1.7, -x)), f) for f, x in ((1, 0), (12, 0.5), (24, 1))]
-        ),
-    )
+    keys = [key_of(looking(160, 100, 130, 20, -5, (f / 24, 1.7, -f / 24)), f) for f in (1, 12, 24)]
+    shot, pictures = houses(24, keys)
     more = [shot.plates[0].model_copy(update={"id": f"plate-{n}", "name": f"Spare {n}"}) for n in (2, 3)]
     shot = shot.model_copy(update={"name": "Toy", "plates": [*shot.plates, *more]})
     picture = png((pictures["plate"].colour() * 255).astype(np.uint8))

@@ -11,7 +11,7 @@ import pygltflib
 import pytest
 import trimesh
 from pxr import Sdf, Usd, UsdGeom, UsdShade
-from tests.conftest import key_of, looking, photographed
+from tests.conftest import houses, key_of, looking, photographed
 
 from roofline.core.camera import matrix_to_quaternion
 from roofline.core.handoff.unwrap import unwrap
@@ -38,17 +38,7 @@ END = looking(160, 100, 140, 30, -8, (1.0, 2.0, -1.0))
 
 @pytest.fixture(scope="module")
 def scene():
-    solids = [
-        Ground(id="ground", name="Ground", size=(60, 60)),
-        Block(id="house", name="House", corner=(1, 0, -12), size=(4, 3, 3)),
-    ]
-    shot, pictures = photographed(
-        PLATE,
-        solids,
-        [Throw(plate="plate", targets=["ground", "house"])],
-        delivery=Delivery(width=160, height=100, frames=8, fps=24),
-        move=Move(keys=[key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)]),
-    )
+    shot, pictures = houses(8, [key_of(looking(160, 100, 130, 20, -5, (0, 1.7, 0)), 1), key_of(END, 8)])
     engine = engine_of(shot, pictures)
     data = png((pictures["plate"].colour() * 255).astype(np.uint8))
     return shot, engine, gather(shot, engine, moments(shot), lambda name: data)

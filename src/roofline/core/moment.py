@@ -56,6 +56,13 @@ class Moment:
         """The same moment in another view."""
         return replace(self, view=view)
 
+    def view_of(self, solid: str) -> View:
+        """The view as a piece has it that stands at rest, and carries its picture along."""
+        pose = self.poses.get(solid)
+        if pose is None:
+            return self.view
+        return replace(self.view, position=pose.eye(self.view.position), rotation=self.view.rotation @ pose.rotation)
+
     def resized(self, width: int, height: int) -> Moment:
         """The same moment on another pixel grid of the same aspect."""
         return self.seen(self.view.resized(width, height))

@@ -218,6 +218,7 @@ export const useShot = defineStore('shot', () => {
   /** Send a change when its turn comes, and take its answer in; null when it was refused, undefined if taken back. */
   async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How) {
     const of = id.value
+    if (!of) return null // no shot is there yet
     busy.value++
     try {
       return await hand.asked(
@@ -257,14 +258,12 @@ export const useShot = defineStore('shot', () => {
 
   /** Take back what the hand did last, sent or not; or make it again. */
   async function undo(): Promise<void> {
-    if (!id.value) return // the shot is not there yet
     const url = `/shots/${id.value}/undo`
     await hand.undo((wanted) =>
       asked(async () => (wanted() ? call<ShotState>('POST', url) : null), take, { step: true }),
     )
   }
   async function redo(): Promise<void> {
-    if (!id.value) return
     const url = `/shots/${id.value}/redo`
     await hand.redo(() => asked(() => call<ShotState>('POST', url), take, { step: true }))
   }

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import mapbox_earcut
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from roofline.core.camera import Array, View
+from roofline.core.camera import Array
 from roofline.core.moment import Moment, spread
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.squared import Grid, Plane
@@ -61,14 +61,6 @@ def _looks(engine: Engine, moments: Sequence[Moment]) -> list[tuple[Moment, NDAr
     return out
 
 
-def _at_rest(moment: Moment, solid: str) -> View:
-    """The view of a moment as a piece has it that stands at rest: a piece carries its picture along."""
-    pose = moment.poses.get(solid)
-    if pose is None:
-        return moment.view
-    return replace(moment.view, position=pose.eye(moment.view.position), rotation=moment.view.rotation @ pose.rotation)
-
-
 def needs_of(engine: Engine, planes: Sequence[Plane], moments: Sequence[Moment]) -> list[Need | None]:
     """What each face needs, from where the frames show it; None for those that none shows."""
     g = engine.geometry
@@ -82,7 +74,7 @@ def needs_of(engine: Engine, planes: Sequence[Plane], moments: Sequence[Moment])
             if face < 0:
                 continue
             y, x = np.divmod(order[begin:end], nearest.shape[1])
-            view = _at_rest(moment, g.solid_ids[g.solid[face]])
+            view = moment.view_of(g.solid_ids[g.solid[face]])
             ray = view.rays(np.stack([x + 0.5, y + 0.5], axis=-1))
             slope = ray @ g.normals[face]
             depth = (g.offsets[face] - g.normals[face] @ view.position) / np.where(slope == 0, 1e-12, slope)

@@ -23,7 +23,7 @@ def candidates(system: System, state: State, i: int) -> list[Edge]:
     vanishing = system.vanishing(state, i)
     half = 0.5 * LENGTH * system.diagonal[i]
     out: list[Edge] = []
-    for family, v in zip(FAMILIES, vanishing, strict=True):
+    for family, v in zip(FAMILIES, vanishing, strict=False):
         for y in PLACES:
             for x in PLACES:
                 middle = np.array([x * given.width, y * given.height])

@@ -17,7 +17,7 @@ from roofline.core.camera import Array, straighten_pixels
 from roofline.core.survey.lines import LONG, laid, segments
 from roofline.core.survey.odd import with_second
 from roofline.core.survey.solve import solve
-from roofline.core.survey.starts import miss
+from roofline.core.survey.starts import aslant
 from roofline.errors import SurveyError
 from roofline.model.base import FAMILIES
 from roofline.model.survey import Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
@@ -152,9 +152,7 @@ def _ordered(axes: Array) -> Array:
 
 def assigned(lines: Array, vanishing: Array, angle: float) -> NDArray[np.int64]:
     """Family of each segment, (N,), −1 for none: the vanishing point (3, 3) that it points to best."""
-    middle, span = lines.mean(1), lines[:, 1] - lines[:, 0]
-    length = np.linalg.norm(span, axis=1)
-    off = miss(vanishing, middle, span / length[:, None], length) / (length / 2)
+    off = aslant(vanishing, lines)
     best = off.argmin(0)
     second = np.sort(off, axis=0)[1]
     clear = (off.min(0) < np.sin(angle)) & (second > 2.5 * np.sin(angle))

@@ -9,7 +9,7 @@ from roofline.core.camera import Array, straighten_pixels
 from roofline.core.survey.lines import laid
 from roofline.core.survey.second import along
 from roofline.core.survey.solve import solve
-from roofline.core.survey.starts import miss
+from roofline.core.survey.starts import aslant
 from roofline.errors import SurveyError
 from roofline.model.base import FAMILIES
 from roofline.model.survey import Edge, FocalPrior, SurveyInput, SurveyResult
@@ -29,18 +29,13 @@ def angle_left(lines: Array, result: SurveyResult) -> tuple[float, NDArray[np.bo
     c = result.camera
     k = np.array([[c.focal_px, 0, c.principal_point[0]], [0, c.focal_px, c.principal_point[1]], [0, 0, 1.0]])
     to_pixel = k @ np.array(c.rotation)
-    middle, span = lines.mean(1), lines[:, 1] - lines[:, 0]
-    length = np.linalg.norm(span, axis=1)
-
-    def off(vanishing: Array) -> Array:
-        return miss(vanishing, middle, span / length[:, None], length) / (length / 2)
-
-    taken = off(np.array([result.vanishing_points[f] for f in FAMILIES])).min(0) < 2.5 * np.sin(NEAR)
+    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    taken = aslant(np.array([result.vanishing_points[f] for f in FAMILIES]), lines).min(0) < 2.5 * np.sin(NEAR)
     quarter = np.pi / 2
     angles = np.arange(-quarter, quarter, STEP)
     apart = np.minimum(np.abs(angles), quarter - np.abs(angles)) > APART
     angles = angles[apart]
-    agree = (off(np.array([to_pixel @ along(a) for a in angles])) < np.sin(NEAR)) & ~taken
+    agree = (aslant(np.array([to_pixel @ along(a) for a in angles]), lines) < np.sin(NEAR)) & ~taken
     score = (agree * length).sum(1)
     best = int(np.argmax(score))
     mine = agree[best]

@@ -10,7 +10,7 @@ from roofline.core.survey.assumptions import contradicted
 from roofline.core.survey.edges import fitted_lines
 from roofline.core.survey.effect import effect_of
 from roofline.core.survey.scale import place
-from roofline.core.survey.second import along, folded
+from roofline.core.survey.second import folded
 from roofline.core.survey.spread import covariance_of, spread_of
 from roofline.core.survey.starts import (
     axis_rotation,
@@ -241,16 +241,15 @@ def report(system: System, state: State, weight: Array, i: int, covariance: Arra
         for v, w, n in zip(np.sqrt(system.edges[i].mean(r**2)), mine, notes(system, i, mine), strict=True)
     ]
     assumed, warnings = told(system, i, spread, sigma, mine)
-    second, shown = second_run(system, state, covariance, i), vanishing
-    if second is not None:
-        shown = np.vstack([vanishing, lens.matrix @ state.rotation[i] @ along(np.radians(second.angle_deg))])
+    second = second_run(system, state, covariance, i)
+    shown = EDGE_FAMILIES if second else FAMILIES
     full = system.full_information(state, weight)
     return SurveyResult(
         camera=camera,
         sigma=sigma,
         rms_px=float(np.sqrt(np.mean(r[kept[system.edges[i].owner]] ** 2))) if kept.any() else 0.0,
         edges=edges,
-        vanishing_points={f: _homogeneous(v) for f, v in zip(EDGE_FAMILIES, shown, strict=False)},
+        vanishing_points={f: _homogeneous(v) for f, v in zip(shown, vanishing, strict=False)},
         horizon=_homogeneous(horizon),
         second_run=second,
         assumed=assumed + placed.assumed,

@@ -78,6 +78,13 @@ def miss(vanishing: Array, middle: Array, direction: Array, length: Array) -> Ar
     return np.abs(cross) / size * length[None] / 2  # type: ignore[no-any-return]
 
 
+def aslant(vanishing: Array, lines: Array) -> Array:
+    """Sines (V, N) of the angles at which segments (N, 2, 2) run past vanishing points (V, 3)."""
+    span = lines[:, 1] - lines[:, 0]
+    length = np.linalg.norm(span, axis=1)
+    return miss(vanishing, lines.mean(1), span / length[:, None], length) / (length / 2)
+
+
 def trusted(families: Array, fitted: Lines, sigma: float) -> Array:
     """Weights (E,) by which edges agree with the best vanishing point of their family that two of them can give.
 

@@ -138,17 +138,16 @@ class System:
         ]
 
     def vanishing(self, state: State, i: int) -> Array:
-        """Homogeneous vanishing points of run, return, rise as rows, (3, 3)."""
-        return AXES @ (state.lens[i].matrix @ state.rotation[i]).T
+        """Homogeneous vanishing points of run, return, rise and the second run as rows, (4, 3)."""
+        ways = np.vstack([AXES, along(self.headings(state)[i])])
+        return np.asarray(ways @ (state.lens[i].matrix @ state.rotation[i]).T)
 
     # ------------------------------------------------------------ residuals
 
     def edge_residuals(self, state: State, i: int) -> Array:
         """(P,) pixels of photo i's edge points in the picture as taken."""
         lens = state.lens[i]
-        second = lens.matrix @ state.rotation[i] @ along(self.headings(state)[i])
-        vanishing = np.vstack([self.vanishing(state, i), second])
-        return residuals(self.edges[i], lens.focal, lens.centre, lens.bend, vanishing)
+        return residuals(self.edges[i], lens.focal, lens.centre, lens.bend, self.vanishing(state, i))
 
     def horizon_residuals(self, i: int, state: State, step: Array) -> Array:
         """(2,) sigmas by which the seen horizon's two pixels are off the solved one."""

@@ -3,6 +3,7 @@ import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import { ref } from 'vue'
 import type { Advice, EdgeFamily, Family, Vec2, Vec3 } from '../../api/client'
+import { panTiltRoll, quaternion } from '../../board/camera'
 import NumberField from '../../ledger/NumberField.vue'
 import AssumeLedger from './AssumeLedger.vue'
 import JoiningLedger from './JoiningLedger.vue'
@@ -38,12 +39,7 @@ const r = computed(() => result.value)
 const angles = computed(() => {
   const m = r.value?.camera.rotation as Vec3[] | undefined
   if (!m) return null
-  const [right, , f] = m
-  const pan = Math.atan2(f[0], -f[2])
-  const level = [Math.cos(pan), 0, Math.sin(pan)]
-  const up = [level[1] * f[2] - level[2] * f[1], level[2] * f[0] - level[0] * f[2], level[0] * f[1] - level[1] * f[0]]
-  const dot = (a: number[], b: number[]) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-  return [pan, Math.asin(f[1]), Math.atan2(-dot(right, up), dot(right, level))].map((v) => (v * 180) / Math.PI)
+  return panTiltRoll(quaternion(m))
 })
 const rows = computed(() => {
   const list = (survey.value?.edges ?? []).map((e, i) => ({
