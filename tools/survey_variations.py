@@ -81,7 +81,7 @@ def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 20
     width = int(sys.argv[2]) if len(sys.argv) > 2 else 1080
     place = Place()
-    rows, good, told, found, sure = [], 0, 0, 0, 0
+    rows, good, told, found, sure, off_turn = [], 0, 0, 0, 0, 0
     for seed in range(count):
         view = standpoint(seed, width)
         grey = as_stored(picture(place, view, seed), seed)
@@ -102,9 +102,11 @@ def main() -> None:
         good += abs(part) < 5 and off < 1
         told += sigmas <= 2
         sure += sigmas > 3
+        turn_sigma = got.result.sigma.rotation_deg
+        off_turn += off > 3 * turn_sigma
         rows.append(
             f"| {seed} | {file} | {true:.0f} | {camera.focal_px:.0f} ± {sigma:.0f} | {part:+.2f} % | {sigmas:.1f} σ "
-            f"| {off:.2f}° | {time.time() - began:.1f} |"
+            f"| {off:.2f}° of ± {turn_sigma:.2f}° | {time.time() - began:.1f} |"
         )
         print(rows[-1], flush=True)
     text = "\n".join(
@@ -117,6 +119,7 @@ def main() -> None:
             "the others said that they failed. Of these:",
             f"focal length within 2 stated sigma: {told}; within 5 % and 1° (directions counted up to quarter turns",
             f"about Rise): {good}; wrong and sure, more than 3 sigma off: {sure}.",
+            f"Rotation more than 3 stated sigma off: {off_turn}.",
             "",
             "| picture | file | true focal length (px) | found (px) | off by | sigmas | rotation off by | seconds |",
             "| --- | --- | --- | --- | --- | --- | --- | --- |",

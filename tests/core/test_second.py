@@ -8,10 +8,11 @@ import pytest
 from tests.conftest import looking
 from tests.core.test_survey import AXIS, H, W, noisy, place
 
+from roofline.core.survey.assumed import solve_assuming
 from roofline.core.survey.detect import find
 from roofline.core.survey.solve import solve
 from roofline.errors import SurveyError
-from roofline.model.survey import FocalPrior, SurveyInput
+from roofline.model.survey import Assumption, FocalPrior, SurveyInput
 
 
 def with_second(seed: int, angle: float, count: int, of: int = 15):
@@ -120,3 +121,49 @@ def test_a_facade_that_stands_oddly_is_found(angle):
     # which façade is the front is the artist's to say: from the other one's run the first stands as oddly, turned back
     off = min(abs((got.result.second_run.angle_deg - way * angle + 45) % 90 - 45) for way in (-1, 1))
     assert abs(off) < 3 * got.result.second_run.sigma_deg < 4.5
+
+
+def odd_street(seed: int, pan: float = 30.0):
+    """A drawn street with a façade at an odd angle, its camera drawn anew: (grey, view)."""
+    rng = np.random.default_rng(seed)
+    focal, turned, tilt = rng.uniform(900, 1700), rng.uniform(-pan, pan), rng.uniform(-1, 8)
+    angle = rng.uniform(12, 40) * rng.choice([-1, 1])
+    view = looking(1500, 1000, focal, turned, tilt, (-1.5, 1.7, 5.0))
+    return streets(view, np.radians(angle), rng), view
+
+
+@pytest.mark.slow
+def test_streets_whose_file_tells_no_lens_are_read_and_never_surely_wrong():
+    """Two façades at an odd angle and no focal length from the file: there is a camera, as sure as it may be."""
+    inside = 0
+    for seed in range(400, 416):
+        grey, view = odd_street(seed)
+        got = find(grey, SurveyInput(width=1500, height=1000)).result
+        off = abs(got.camera.focal_px - view.focal) / got.sigma.focal_px
+        assert off < 3
+        inside += off < 2
+    assert inside >= 14
+
+
+def test_a_front_seen_straight_on_keeps_its_edges_and_the_lens_is_assumed():
+    view = looking(1500, 1000, 1330, -4, 2, (-1.5, 1.7, 5.0))
+    got = find(streets(view, None, np.random.default_rng(1)), SurveyInput(width=1500, height=1000))
+    assert got.result.stands_in == ["lens"] and "lens is assumed" in got.result.assumed[0]
+    assert not any("focal length is held" in said for said in got.result.assumed)
+    assert abs(got.result.camera.focal_px - 1330) < 2 * got.result.sigma.focal_px
+    assert got.result.sigma.focal_px > 0.06 * 1330
+    assert turn(got.result, view) < 3 * got.result.sigma.rotation_deg
+    # the survey that is made of these edges says the same: they tell the lens less than a usual one does
+    given = SurveyInput(width=1500, height=1000, edges=got.edges, edge_sigma_px=0.4, assumption=Assumption())
+    kept = solve_assuming(given)
+    assert "lens" in kept.stands_in and turn(kept, view) < 3 * kept.sigma.rotation_deg
+
+
+def test_a_long_lens_that_rests_on_a_right_angle_alone_is_doubted():
+    """Two fronts 129° apart, seen level: read as a corner they ask for a lens three times too long."""
+    rng = np.random.default_rng(1)
+    view = looking(1500, 1000, 1309, 13, 0, (-1.5, 1.7, 5.0))
+    got = find(streets(view, np.radians(-39), rng), SurveyInput(width=1500, height=1000)).result
+    assert abs(got.camera.focal_px - 1309) < 2 * got.sigma.focal_px
+    if got.camera.focal_px > 2000:
+        assert any("at right angles" in said for said in got.warnings)

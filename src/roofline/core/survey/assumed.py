@@ -13,9 +13,11 @@ from roofline.model.survey import Assumption, FocalPrior, SurveyInput, SurveyRes
 
 DIAGONAL_MM = math.hypot(36.0, 24.0)  # of the frame that a 35 mm equivalent is told for, CIPA DCG-001
 LENS_DOUBT = 0.2  # one sigma of an assumed focal length, as a share of it
+TOLD = 0.1  # of the focal length: what leaves more doubt than this does not take the place of the assumed one
 TURN_DOUBT = 3.0  # degrees: one sigma of a rotation that rests on an assumed horizon
 FILE_SIGMA, CROPPED_SIGMA = 0.03, 0.1  # of a focal length from the file, as a share; where the picture was cropped
 USUAL = (3 / 2, 4 / 3, 16 / 9, 5 / 4, 1.0)  # aspects of sensors
+HELD = "The focal length is held near"  # what a solution says of a lens that stands in, instead of its own words
 Part = Literal["lens", "horizon", "eye"]
 
 
@@ -37,6 +39,16 @@ def file_prior(mm35: float, width: int, height: int) -> FocalPrior:
     return FocalPrior(value=value, sigma=sigma * value, source="file")
 
 
+def assumed_lens(given: SurveyInput, assumption: Assumption) -> FocalPrior:
+    """The lens that stands in where edges do not tell the focal length."""
+    value = focal_px(assumption.lens_mm35, given.width, given.height)
+    return FocalPrior(value=value, sigma=LENS_DOUBT * value)
+
+
+def lens_words(assumption: Assumption) -> str:
+    return f"The lens is assumed: {assumption.lens_mm35:g} mm equivalent, ± {100 * LENS_DOUBT:.0f} %."
+
+
 def horizon_of(given: SurveyInput, assumption: Assumption) -> tuple[Vec2, Vec2]:
     """Two pixels of the assumed horizon: as dragged, or level at half height."""
     y = given.height / 2
@@ -50,8 +62,7 @@ def _stand_ins(given: SurveyInput, assumption: Assumption) -> Iterator[tuple[Sur
         base, parts = given.model_copy(update={"camera_height_m": assumption.eye_m}), ["eye"]
     yield base, parts, None
     if base.focal_px is None:
-        value = focal_px(assumption.lens_mm35, given.width, given.height)
-        base = base.model_copy(update={"focal_px": FocalPrior(value=value, sigma=LENS_DOUBT * value)})
+        base = base.model_copy(update={"focal_px": assumed_lens(given, assumption)})
         parts = ["lens", *parts]
         yield base, parts, None
     if base.horizon is None:
@@ -79,17 +90,19 @@ def solve_assuming(given: SurveyInput) -> SurveyResult:
             first = first or str(error)
             last = str(error)
             continue
+        if attempt.focal_px is None and (result.sigma.focal_px or 0.0) > TOLD * result.camera.focal_px:
+            continue  # such edges alone hardly tell the focal length; with a usual lens beside them they tell more
         return _said(result, assumption, parts, None if uncounted is None else uncounted + first)
     raise SurveyError(last)
 
 
 def _said(result: SurveyResult, assumption: Assumption, parts: list[Part], uncounted: str | None) -> SurveyResult:
     said = {
-        "lens": f"The lens is assumed: {assumption.lens_mm35:g} mm equivalent, ± {100 * LENS_DOUBT:.0f} %.",
+        "lens": lens_words(assumption),
         "horizon": "The horizon is assumed, and with it that the camera looks along Return.",
         "eye": f"The scale is assumed: the eye {assumption.eye_m:g} m above the ground.",
     }
-    kept = [a for a in result.assumed if "lens" not in parts or "held near what is given" not in a]
+    kept = [a for a in result.assumed if "lens" not in parts or HELD not in a]
     sigma, effect = result.sigma, result.effect
     if "horizon" in parts:  # the turn about Rise is nobody's to know: it is what Return is called by
         sigma, effect = sigma.model_copy(update={"rotation_deg": TURN_DOUBT}), None

@@ -14,13 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, straighten_pixels
+from roofline.core.survey.assumed import DIAGONAL_MM, HELD, assumed_lens, lens_words
 from roofline.core.survey.lines import LONG, laid, segments
 from roofline.core.survey.odd import with_second
 from roofline.core.survey.solve import solve
 from roofline.core.survey.starts import aslant
 from roofline.errors import SurveyError
 from roofline.model.base import FAMILIES
-from roofline.model.survey import Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
+from roofline.model.survey import Assumption, Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
 
 HYPOTHESES = 4000
 ANGLE = np.radians(1.2)
@@ -30,6 +31,9 @@ RANDOM = 7
 READINGS, LOOKED_AT = 3, 1500  # of a picture, and hypotheses among which they are
 LEAST_SHARE = 0.6  # of the best hypothesis's score
 APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of one direction
+WELL_TOLD = 0.06  # of the focal length: edges that leave more doubt than this do not tell it
+LOOSELY = 0.15  # of the focal length: what another direction must leave of doubt to bear a reading out
+UNUSUAL = 0.8  # natural log of a focal length over a usual one: below 16 mm or above 78 mm equivalent
 SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
 AGREED = 0.6  # of the straight length: where less agrees with a reading, each of its directions is doubted
 RIVAL = 0.9  # a reading with this share of the best one's straight length is not ruled out
@@ -175,18 +179,16 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
         When no three directions stand out, or the camera that they give is not to be trusted.
     """
     height, width = grey.shape
-    lines, prior = segments(grey), known.focal_px
+    lines = segments(grey)
     length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     long = length > LONG * np.hypot(width, height)
-    readings: list[Found] = []
-    for start in frames(lines[long], width, height, prior.value if prior else None):
-        try:
-            made = _read(grey, lines, long, known, start)
-        except SurveyError:
-            continue
-        if made is not None and all(_differ(made.result, r.result) for r in readings):
-            readings.append(made)
-    readings.sort(key=lambda r: -_standing(r, known))
+    readings = _readings(grey, lines, long, known)
+    said: list[str] = []
+    if not readings and known.focal_px is None:
+        # clear directions that do not tell the focal length, such as one front seen straight on, still tell the turn
+        usual = known.assumption or Assumption()
+        known, said = known.model_copy(update={"focal_px": assumed_lens(known, usual)}), [lens_words(usual)]
+        readings = _readings(grey, lines, long, known)
     if not readings:
         raise SurveyError(
             "No clear directions were found in this picture. Trace edges by hand: those along the front (Run), into "
@@ -197,8 +199,25 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
     for r in readings:  # of all that is tried, only what is handed out is asked whether it bears what is assumed
         r.result.warnings = _solved(known, r.edges, r.distortion, r.result.camera.focal_px, True)[0].warnings
     best.result = _doubted(best, known, others)
+    if said:
+        said += [a for a in best.result.assumed if HELD not in a]
+        best.result = best.result.model_copy(update={"assumed": said, "stands_in": ["lens"]})
     best.edges, best.result = with_second(grey, lines[long], best.edges, best.result, POINTS, FOUND_SIGMA)
     return best
+
+
+def _readings(grey: NDArray[np.uint8], lines: Array, long: NDArray[np.bool_], known: SurveyInput) -> list[Found]:
+    """The readings of a picture that settle, each unlike the others; best first."""
+    prior = known.focal_px
+    out: list[Found] = []
+    for start in frames(lines[long], known.width, known.height, prior.value if prior else None):
+        try:
+            made = _read(grey, lines, long, known, start)
+        except SurveyError:
+            continue
+        if made is not None and all(_differ(made.result, r.result) for r in out):
+            out.append(made)
+    return sorted(out, key=lambda r: -_standing(r, known))
 
 
 def _standing(found: Found, known: SurveyInput) -> float:
@@ -242,7 +261,8 @@ def _read(
     result, bent = _solved(known, edges, bent, focal)
     share = float(length[long & (family >= 0)].sum() / length[long].sum())
     sigma = result.sigma.focal_px or 0.0
-    if share < 0.3 or len(edges) < 8 or sigma > 0.06 * result.camera.focal_px:
+    limit = max(WELL_TOLD * result.camera.focal_px, 1.01 * known.focal_px.sigma if known.focal_px else 0.0)
+    if share < 0.3 or len(edges) < 8 or sigma > limit:
         return None
     return Found(edges, result, share, bent, [])
 
@@ -286,6 +306,19 @@ def _without_families(found: Found, known: SurveyInput) -> float:
     return float(np.sqrt(np.mean(np.square(moved)))) if moved else 0.0
 
 
+def _told_otherwise(found: Found, known: SurveyInput) -> bool:
+    """Whether a level direction with Rise tells the focal length too, and not the two level ones alone."""
+    for left_out in FAMILIES[:2]:
+        rest = [e for e in found.edges if e.family != left_out]
+        try:
+            got, _ = _solved(known.model_copy(update={"distortion": "none"}), rest, False, found.result.camera.focal_px)
+        except SurveyError:
+            continue
+        if (got.sigma.focal_px or np.inf) < LOOSELY * got.camera.focal_px:
+            return True
+    return False
+
+
 def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyResult:
     """The result with its errors widened by the doubt which edges belong where, and which reading is right."""
     result = found.result
@@ -302,6 +335,14 @@ def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyRes
             f"The picture can be read in another way that agrees with {100 * rival.share:.0f} % of its straight lines "
             f"(this one with {100 * found.share:.0f} %): {rival.result.camera.focal_px * 36 / known.width:.1f} mm in "
             f"place of {focal * 36 / known.width:.1f} mm (36 mm film back). Look at the grid of each."
+        )
+    usual = assumed_lens(known, Assumption()).value
+    if known.focal_px is None and abs(np.log(focal / usual)) > UNUSUAL and not _told_otherwise(found, known):
+        doubt = max(doubt, abs(focal - usual))
+        warnings.append(
+            f"A lens of {focal * DIAGONAL_MM / np.hypot(known.width, known.height):.0f} mm equivalent follows only if "
+            "Run and Return are at right angles. If these fronts are not, it may be a usual lens: say which, if you "
+            "know, or trace edges of a front that is."
         )
     for family in FAMILIES:
         own = [np.hypot(*np.subtract(e.points[-1], e.points[0])) for e in found.edges if e.family == family]
