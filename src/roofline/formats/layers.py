@@ -22,6 +22,7 @@ MOST = 200  # layers
 LARGEST = 16_384  # pixels of a side
 UNPACKED = 4 << 30  # bytes
 LEAST = 4  # pixels of a side
+STRIP = 64  # rows that are laid over one another at a time
 
 
 @dataclass
@@ -210,22 +211,36 @@ def _examined(out: Layered) -> Layered:
 def flattened(picture: Layered) -> NDArray:
     """All visible layers over one another, (H, W, 4), straight alpha, in display values as painters see them."""
     deep = any(layer.pixels.dtype == np.uint16 for layer in picture.layers)
-    out = np.zeros((picture.height, picture.width, 4), dtype=np.float32)
-    for layer in reversed(picture.layers):
-        if not layer.visible:
-            continue
-        x0, y0, x1, y1 = shown_box(layer, picture)
+    out = np.empty((picture.height, picture.width, 4), dtype=np.uint16 if deep else np.uint8)
+    boxes = [(x, shown_box(x, picture)) for x in reversed(picture.layers) if x.visible]
+
+    def strip(top: int) -> None:
+        _laid_over(out[top : top + STRIP], top, boxes)
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(strip, range(0, picture.height, STRIP)))
+    return out
+
+
+def _laid_over(out: NDArray, top: int, boxes: list[tuple[Layer, tuple[int, int, int, int]]]) -> None:
+    """Rows of the flattened picture from ``top`` on, into ``out``: few enough to stay in the processor's cache."""
+    sum_of = np.zeros(out.shape, dtype=np.float32)
+    for layer, (x0, low, x1, high) in boxes:
+        y0, y1 = max(low, top), min(high, top + len(out))
         if x1 <= x0 or y1 <= y0:
             continue
         part = layer.pixels[y0 - layer.y : y1 - layer.y, x0 - layer.x : x1 - layer.x].astype(np.float32)
-        part /= np.iinfo(layer.pixels.dtype).max
-        alpha = part[..., 3:] * layer.opacity
-        under = out[y0:y1, x0:x1]
-        under[..., :3] = part[..., :3] * alpha + under[..., :3] * (1 - alpha)
-        under[..., 3:] = alpha + under[..., 3:] * (1 - alpha)
-    out[..., :3] /= np.maximum(out[..., 3:], 1e-6)
-    most, kind = (65535, np.uint16) if deep else (255, np.uint8)
-    return (np.clip(out, 0, 1) * most + 0.5).astype(kind)
+        part *= 1 / np.iinfo(layer.pixels.dtype).max
+        part[..., 3] *= layer.opacity
+        alpha = part[..., 3:].copy()
+        part[..., :3] *= alpha
+        under = sum_of[y0 - top : y1 - top, x0:x1]
+        under *= 1 - alpha
+        under += part
+    sum_of[..., :3] /= np.maximum(sum_of[..., 3:], 1e-6)
+    np.clip(sum_of, 0, 1, out=sum_of)
+    sum_of *= np.iinfo(out.dtype).max
+    out[...] = sum_of + 0.5
 
 
 def shown_box(layer: Layer, picture: Layered, border: int = 0) -> tuple[int, int, int, int]:

@@ -18,6 +18,7 @@ from roofline.core.light import fraction
 from roofline.errors import FormatError
 from roofline.formats.colour import to_display as to_display
 from roofline.formats.colour import to_linear as to_linear
+from roofline.formats.png import quick_png
 from roofline.formats.reading import SUFFIX as SUFFIX
 from roofline.formats.reading import Facts
 from roofline.formats.reading import as_it_is as as_it_is
@@ -58,7 +59,9 @@ def eight_bit(pixels: NDArray) -> NDArray[np.uint8]:
 
 
 def png(pixels: NDArray, level: int = 3) -> bytes:
-    """PNG bytes of uint8 or uint16 pixels (H, W), (H, W, 3) or (H, W, 4)."""
+    """PNG bytes of uint8 or uint16 pixels (H, W), (H, W, 3) or (H, W, 4); ``level``: above 3, small and slow."""
+    if level <= 3:
+        return quick_png(pixels)
     bgr = pixels if pixels.ndim == 2 else pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
     ok, data = cv2.imencode(".png", np.ascontiguousarray(bgr), [cv2.IMWRITE_PNG_COMPRESSION, level])
     if not ok:

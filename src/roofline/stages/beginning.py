@@ -12,6 +12,7 @@ from roofline.formats.package import with_files
 from roofline.formats.stills import as_stills
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption
+from roofline.stages.stepping import keep_textures
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
 from roofline.work.again import home_of, put_again
@@ -47,6 +48,7 @@ def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         return made.model_copy(update={"name": shot.name})
 
     desk.store.change(order.shot, "Begin from pictures", alter)
+    keep_textures(desk, made, begun.textures)
     desk.changed(order.shot)
     return {"notes": begun.notes}
 

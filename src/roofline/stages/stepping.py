@@ -15,12 +15,13 @@ from roofline.core.plates.steps import noted
 from roofline.errors import NotFound, PlateError
 from roofline.formats import pictures
 from roofline.formats.face_pictures import spread
-from roofline.formats.plates import plate_pixels
+from roofline.formats.plates import plate_pixels, whole_photo
+from roofline.formats.textures import texture_of, texture_width
 from roofline.model.base import Model, Vec2, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import OutlineStep, Step, Stroke, Tone
-from roofline.stages.photo import smaller
+from roofline.stages.photo import photo_of
 from roofline.stages.plates import box_of, fit, plate_of, sized
 from roofline.stages.shots import fresh_id
 from roofline.work.desk import Desk
@@ -274,22 +275,33 @@ def texture(desk: Desk, shot_id: str, plate_id: str, width: int, frame: int | No
     throw = next((t for t in shot.throws if t.plate == plate_id), None)
     if throw is not None:
         picture = desk.engines.looked(shot, plate, picture, throw)
-    name = digest_of(desk, shot, plate) + f"-{width}"
     clear = picture.matte is not None and bool(picture.matte.min() < 1)
+    width = min(width, texture_width(len(shot.plates)))
+    plain = not plate.steps and not (throw and throw.look) and whole_photo(plate, photo_of(shot, plate.photo))
 
     def made() -> bytes:
-        if plate.video is not None and not plate.steps and not (throw and throw.look):
-            shown = plate_pixels(shot, plate, desk.engines.files)[..., :3]  # while it runs, every moment counts
+        if plain and plate.file is not None:  # as stored: quick, since while a video runs every moment counts
+            shown = pictures.eight_bit(plate_pixels(shot, plate, desk.engines.files))[..., :3]
         else:
             shown = np.asarray(to_display(picture.colour()) * 255 + 0.5, dtype=np.uint8)
-        if picture.matte is None or not clear:
-            return pictures.jpeg(smaller(shown, width), 95)
-        alpha = (picture.matte * 255 + 0.5).astype(np.uint8)
-        # what is smoothed on the way must not find black beside it
-        return pictures.png(smaller(np.dstack([spread(shown, alpha > 0), alpha]), width))
+        matte = picture.matte if clear else None
+        return texture_of(shown, None if matte is None else (matte * 255 + 0.5).astype(np.uint8), width)
 
-    data = desk.proxies.get(name + (".png" if clear else ".jpg"), made)
+    data = desk.proxies.get(texture_name(desk, shot, plate, width, clear), made)
     return data, "image/png" if clear else "image/jpeg", picture.canvas or plate.canvas
+
+
+def texture_name(desk: Desk, shot: Shot, plate: Plate, width: int, clear: bool) -> str:
+    """The file that a plate's texture is kept as."""
+    return f"{digest_of(desk, shot, plate)}-{width}" + (".png" if clear else ".jpg")
+
+
+def keep_textures(desk: Desk, shot: Shot, made: dict[str, bytes]) -> None:
+    """Keep textures, PNG with alpha or JPEG, that were made while the plates' pixels were at hand."""
+    width = texture_width(len(shot.plates))
+    for plate, data in made.items():
+        name = texture_name(desk, shot, shot.plate(plate), width, data.startswith(b"\x89PNG"))
+        desk.proxies.get(name, lambda data=data: data)  # type: ignore[misc]
 
 
 def digest_of(desk: Desk, shot: Shot, plate: Plate) -> str:

@@ -24,6 +24,7 @@ from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
 from roofline.formats.layers import Layer, Layered, flattened, is_layered, layers_of, shown_box
 from roofline.formats.stills import as_stills, is_video, still
+from roofline.formats.textures import texture_of, texture_width
 from roofline.model.base import Vec4
 from roofline.model.handoff import Delivery
 from roofline.model.photo import Photo, PhotoFacts
@@ -62,6 +63,7 @@ class Begun:
     shot: Shot
     files: dict[str, bytes] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    textures: dict[str, bytes] = field(default_factory=dict)  # by plate, made while its pixels were at hand
 
     def keep(self, data: bytes, suffix: str) -> str:
         name = hashlib.sha256(data).hexdigest()[:32] + suffix
@@ -179,10 +181,12 @@ def upright_flat(view: View, ident: str, name: str, canvas: Vec4, distance: floa
 
 @dataclass(frozen=True)
 class Cut:
-    """What a layer shows, with a clear border: PNG bytes, and where they lie in the canvas: x, y, width, height."""
+    """What a layer shows, with a clear border: PNG bytes, where they lie in the canvas: x, y, width, height, and the
+    texture that a browser shows of it."""
 
     data: bytes
     canvas: tuple[float, float, float, float]
+    texture: bytes
 
 
 def cut_of(layer: Layer, picture: Layered) -> Cut | None:
@@ -194,7 +198,11 @@ def cut_of(layer: Layer, picture: Layered) -> Cut | None:
     if layer.opacity < 1:
         pixels[..., 3] = (pixels[..., 3] * layer.opacity + 0.5).astype(pixels.dtype)
     canvas = (float(x0), float(y0), float(x1 - x0), float(y1 - y0))
-    return Cut(pictures.png(pixels, 1), canvas)
+    eight = pictures.eight_bit(pixels)
+    clear = bool((pixels[..., 3] < np.iinfo(pixels.dtype).max).any())
+    width = texture_width(len(picture.layers) + 1)  # the flattened picture is a plate too
+    texture = texture_of(eight[..., :3], eight[..., 3] if clear else None, width)
+    return Cut(pictures.png(pixels, 1), canvas, texture)
 
 
 def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate | None:
@@ -204,6 +212,7 @@ def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate 
         return None
     ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
     file = out.keep(cut.data, ".png")
+    out.textures[ident] = cut.texture
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=cut.canvas, role="foreground")
 
 

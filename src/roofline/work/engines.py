@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any
 
@@ -256,11 +257,19 @@ class Engines:
         of = {(t.plate, t.look): t for t in shot.throws}
         return textures_of([self._pyramid(shot, p, key[1], of.get(key)) for key, p in thrown(shot).items()])
 
+    def _pictures(self, shot: Shot, plates: list[Plate]) -> dict[str, PlatePicture]:
+        """Sizes and mattes by plate; those not at hand are read two at a time."""
+        missing = [p for p in plates if self.kept.peek("picture", self.picture_key(shot, p)) is None]
+        if len(missing) > 1:
+            with ThreadPoolExecutor(2) as pool:
+                list(pool.map(lambda p: self.picture(shot, p), missing))
+        return {p.id: self.picture(shot, p) for p in plates}
+
     def engine(self, shot: Shot) -> Engine:
         """The engine of a shot, from parts that are kept and parts that are made now, when they are needed."""
         geometry = self.geometry(shot)
         ready = {p.id for p in shot.photos if p.camera is not None}
-        found = {p.id: self.picture(shot, p) for p in shot.plates if p.photo in ready}
+        found = self._pictures(shot, [p for p in shot.plates if p.photo in ready])
         seamed = {(t.plate, t.look): t for t in shot.throws if t.seam and t.plate in found}
         looks = {key: self.looked(shot, shot.plate(key[0]), found[key[0]], t) for key, t in seamed.items()}
         throws = throws_of(shot, geometry, found, looks)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, straighten_pixels
 from roofline.core.survey.assumed import DIAGONAL_MM, HELD, assumed_lens, lens_words
@@ -34,6 +35,7 @@ APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of 
 WELL_TOLD = 0.06  # of the focal length: edges that leave more doubt than this do not tell it
 LOOSELY = 0.15  # of the focal length: what another direction must leave of doubt to bear a reading out
 UNUSUAL = 0.8  # natural log of a focal length over a usual one: below 16 mm or above 78 mm equivalent
+OTHERWISE = np.radians(30)  # turned by more, it is the directions that have other names, not another turn
 SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
 AGREED = 0.6  # of the straight length: where less agrees with a reading, each of its directions is doubted
 RIVAL = 0.9  # a reading with this share of the best one's straight length is not ruled out
@@ -285,25 +287,29 @@ def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
         except SurveyError:
             continue
         logs.append(np.log(got.camera.focal_px))
-        turn = np.array(got.camera.rotation) @ base.T
-        turns.append(np.arccos(np.clip((np.trace(turn) - 1) / 2, -1, 1)))
+        turns.append(float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude()))
     if len(logs) < 4:
         return 0.5, 0.2
     middle = np.log(found.result.camera.focal_px)
     return float(np.sqrt(np.mean((np.array(logs) - middle) ** 2))), float(np.sqrt(np.mean(np.square(turns))))
 
 
-def _without_families(found: Found, known: SurveyInput) -> float:
-    """How far the log focal length moves, root mean square, when the edges of one direction are left out."""
-    moved = []
+def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
+    """How far the log focal length moves, and the rotation in radians, when the edges of one direction are left out;
+    root mean square."""
+    moved, turns = list[float](), list[float]()
+    base = np.array(found.result.camera.rotation)
     for family in FAMILIES:
         rest = [e for e in found.edges if e.family != family]
         try:
             got, _ = _solved(known.model_copy(update={"distortion": "none"}), rest, False, found.result.camera.focal_px)
         except SurveyError:
             continue
-        moved.append(np.log(got.camera.focal_px / found.result.camera.focal_px))
-    return float(np.sqrt(np.mean(np.square(moved)))) if moved else 0.0
+        moved.append(float(np.log(got.camera.focal_px / found.result.camera.focal_px)))
+        turn = float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude())
+        if turn < OTHERWISE:
+            turns.append(turn)
+    return float(np.sqrt(np.mean(np.square(moved or [0.0])))), float(np.sqrt(np.mean(np.square(turns or [0.0]))))
 
 
 def _told_otherwise(found: Found, known: SurveyInput) -> bool:
@@ -325,7 +331,8 @@ def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyRes
     focal, sigma = result.camera.focal_px, result.sigma
     spread, turned = _resampled(found, known)
     if found.share < AGREED:  # a picture of which so much is something else may be that in part
-        spread = float(np.hypot(spread, _without_families(found, known)))
+        moved, swung = _without_families(found, known)
+        spread, turned = float(np.hypot(spread, moved)), float(np.hypot(turned, swung))
     doubt = spread * focal
     warnings = list(result.warnings)
     rivals = [o for o in others if _standing(o, known) > RIVAL * _standing(found, known)]
@@ -347,7 +354,7 @@ def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyRes
     for family in FAMILIES:
         own = [np.hypot(*np.subtract(e.points[-1], e.points[0])) for e in found.edges if e.family == family]
         if own and max(own) < SHORT * np.hypot(known.width, known.height):
-            doubt *= 1.5
+            doubt, turned = 1.5 * doubt, 1.5 * turned
             warnings.append(f"{family.capitalize()} is carried by short edges only: trace longer ones to be sure.")
     wider = sigma.model_copy(
         update={
