@@ -65,6 +65,22 @@ def test_a_layer_shows_in_the_browser_with_its_own_alpha(desk, empty):
     assert stepping.texture(desk, empty, sky.id, 4000)[1] == "image/jpeg"
 
 
+def test_textures_of_layers_are_there_when_they_are_asked_for(desk, empty, monkeypatch):
+    begun(desk, empty, layers(4))
+    shot = desk.store.load(empty)
+    made = stepping.texture_of
+    monkeypatch.setattr(stepping, "texture_of", lambda *_: pytest.fail("made anew"))
+    kept = {p.id: stepping.texture(desk, empty, p.id, 4096)[0] for p in shot.plates[1:]}
+    # and they are what would be made of the plates now
+    monkeypatch.setattr(stepping, "texture_of", made)
+    for file in desk.proxies.folder.iterdir():
+        file.unlink()
+    for plate, data in kept.items():
+        anew = stepping.texture(desk, empty, plate, 4096)[0]
+        one, other = (np.asarray(Image.open(io.BytesIO(d))) for d in (data, anew))
+        assert (one == other).all()
+
+
 def test_every_layer_is_whole_behind_what_stands_before_it(desk, empty):
     begun(desk, empty, layers(4))
     shot = desk.store.load(empty)
