@@ -10,12 +10,13 @@ from pydantic import ValidationError
 from scipy.spatial.transform import Rotation
 from tests.conftest import key_of, looking, photographed
 
+from roofline.core.camera import key_rotation
 from roofline.core.massing.kinds import Block
 from roofline.core.move.path import moment_at, shot_path
-from roofline.core.move.travel import Place, aimed_at, own_place, paced, sway_at, travelled
+from roofline.core.move.travel import Place, aimed_at, own_frame, own_place, pace_through, paced, sway_at, travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery
-from roofline.model.move import Aim, Carrier, CarrierKey, Move, Sway
+from roofline.model.move import Aim, Carrier, CarrierKey, Key, Move, Sway
 
 TAKEN = looking(400, 225, 300.0, 0.0, 0.0, (0.0, 1.7, 6.0))
 VIEWS = [
@@ -207,6 +208,48 @@ def test_what_cannot_be_seen_is_refused():
     aside = Place(now.position, Rotation.from_rotvec([0, 0.1, 0]).as_matrix() @ now.rotation, now.focal)
     with pytest.raises(MoveError, match="lower the share"):
         own_place(shot, shot_path(shot), 40, aside)
-    paced_shot = shot_with(speed=[(1, 0), (50, 0.2), (96, 1)])
-    with pytest.raises(MoveError, match="pace lies over the keys"):
-        own_place(paced_shot, shot_path(paced_shot), 40, now)
+
+
+@settings(max_examples=60, deadline=None)
+@given(HANDLES, st.integers(1, 96), st.floats(-2, 2), st.booleans())
+def test_under_a_pace_a_key_is_seen_on_the_frame_where_it_was_set(handles, frame, aside, swayed):
+    """Whatever the curve: the camera stands there exactly, the curve never goes back, and no other key has moved."""
+    handles = sorted(handles)
+    frames = np.maximum.accumulate([round(f) for f, _ in handles])
+    curve = list(zip(map(float, frames), sorted(p for _, p in handles), strict=True))
+    shot = shot_with(speed=curve, **({"sway": SWAYING} if swayed else {}))
+    path, now = shot_path(shot), travelled(shot, shot_path(shot), frame)
+    seen = Place(now.position + [aside, 0.3, 0.1], now.rotation, now.focal)
+    own = own_frame(shot, path, frame)
+    stands = own_place(shot, path, frame, seen)
+    key = Key(frame=own, position=stands.position, rotation=key_rotation(stands.rotation), focal_px=stands.focal)
+    keys = [*(k for k in shot.move.keys if k.frame != own), key]
+    speed = pace_through(curve, path, frame, own)
+    after = shot.model_copy(update={"move": Move(keys=keys, speed=speed, sway=shot.move.sway)})
+    there = travelled(after, shot_path(after), frame)
+    assert np.allclose(there.position, seen.position, atol=1e-9) and there.focal == pytest.approx(seen.focal)
+    assert np.allclose(there.rotation, seen.rotation, atol=1e-9)
+    progress = [paced(speed, path, f) for f in np.linspace(1, 96, 191)]
+    assert (np.diff(progress) >= -1e-9).all()
+    assert own in FRAMES or abs(own - paced(curve, path, frame)) <= 0.5
+
+
+def test_a_pace_that_holds_goes_on_holding_when_a_key_is_set_in_it():
+    curve = [(1.0, 0.0), (30.0, 0.405), (60.0, 0.405), (96.0, 1.0)]
+    shot = shot_with(speed=curve)
+    path = shot_path(shot)
+    own = own_frame(shot, path, 44)
+    speed = pace_through(curve, path, 44, own)
+    assert own == round(1 + 0.405 * 95)
+    assert [paced(speed, path, f) for f in (30, 37.5, 44, 60)] == pytest.approx([own] * 4)
+
+
+def test_a_key_near_by_is_taken_in_place_of_a_new_one():
+    shot = shot_with(speed=[(1, 0), (96, 1)])
+    path = shot_path(shot)
+    for key in shot.move.keys:
+        assert own_frame(shot, path, key.frame) == key.frame
+    fast = shot_with(speed=[(1, 0), (40, 0.0), (50, 1.0), (96, 1)])
+    inner = FRAMES[1]
+    shown = min(range(40, 51), key=lambda f: abs(paced(fast.move.speed, path, f) - inner))
+    assert own_frame(fast, path, shown) == inner  # no matter that a frame goes over ten of the keys' own

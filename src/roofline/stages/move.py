@@ -15,7 +15,7 @@ from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.motion import poses_at
 from roofline.core.move.path import moment_at, moments, pinned, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
-from roofline.core.move.travel import Place, aimed_at, own_place
+from roofline.core.move.travel import Place, aimed_at, own_frame, own_place, pace_through
 from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
@@ -80,24 +80,32 @@ def key_by_figures(
 def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) -> None:
     """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera.
 
-    ``seen``: it says where the camera is to be seen, with its carrier, aim and sway, rather than where the key stands.
+    ``seen``: it says where the camera is to be seen on that frame, with its pace, carrier, aim and sway, rather than
+    where the key stands.
     """
 
     def alter(shot: Shot) -> Shot:
-        placed = pinned(shot, key) if key.home else _stood(shot, key) if seen else key.model_copy()
-        placed.id = next((k.id for k in shot.move.keys if str(k.frame) == frame), "")
-        others = [k for k in shot.move.keys if str(k.frame) != frame and k.frame != key.frame]
-        shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys})
+        placed, old, speed = key.model_copy(), frame, shot.move.speed
+        if seen and speed and shot.move.keys:
+            path, shown = shot_path(shot), key.frame
+            placed.frame = own_frame(shot, path, shown)
+            old, speed = str(placed.frame), pace_through(speed, path, shown, placed.frame)
+        if key.home:
+            placed = pinned(shot, placed)
+        elif seen:
+            own = own_place(shot, shot_path(shot), key.frame, _place_of(key))
+            stood = {"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)}
+            placed = placed.model_copy(update=stood)
+        placed.id = next((k.id for k in shot.move.keys if str(k.frame) == old), "")
+        others = [k for k in shot.move.keys if str(k.frame) != old and k.frame != placed.frame]
+        shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys, "speed": speed})
         return shot
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
 
 
-def _stood(shot: Shot, key: Key) -> Key:
-    """The key that shows the camera, with what it rides on and looks at, where another says."""
-    place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
-    own = own_place(shot, shot_path(shot), key.frame, place)
-    return key.model_copy(update={"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)})
+def _place_of(key: Key) -> Place:
+    return Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
 
 
 def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:

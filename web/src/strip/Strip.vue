@@ -11,8 +11,9 @@ import { useMove } from '../stages/move/move'
 import { useAlong } from '../stages/move/along'
 import Course from './Course.vue'
 import Pace from './Pace.vue'
+import { shownAt, type Curve } from './pace'
 
-const { s, cameras, report, playing, checking } = useMove()
+const { s, cameras, report, playing, checking, shownOf } = useMove()
 const { look, lines, covers } = useAlong()
 const host = ref<SVGSVGElement>()
 const { width } = useElementSize(host as never)
@@ -95,7 +96,12 @@ function go(frame: number) {
   playing.value = false
   s.frame = Math.min(last.value, Math.max(first.value, frame))
 }
-const homeFrame = computed(() => s.keys.find((k) => k.home)?.frame ?? null)
+/** Where a key is shown: under a pace not on the frame of its own time. */
+const shown = (own: number) => shownAt(s.shot.move.speed as Curve | null, s.keys, own)
+const homeFrame = computed(() => {
+  const home = s.keys.find((k) => k.home)
+  return home ? shownOf(home.frame) : null
+})
 useKeys('strip', {
   play: (event) => {
     // over a picture the space bar shifts it
@@ -185,8 +191,8 @@ function nextFailing() {
         <title>A cut-out hides the whole frame</title>
       </rect>
       <g v-for="k in s.keys" :key="k.frame" class="notch" :class="{ home: k.home }">
-        <path :d="`M${x(k.frame) + cell / 2} ${TOP - 1}l-5 -7h10Z`" />
-        <text v-if="k.home" :x="x(k.frame) + cell / 2 + 8" :y="TOP - 3" class="label">home</text>
+        <path :d="`M${x(shown(k.frame)) + cell / 2} ${TOP - 1}l-5 -7h10Z`" />
+        <text v-if="k.home" :x="x(shown(k.frame)) + cell / 2 + 8" :y="TOP - 3" class="label">home</text>
       </g>
       <g v-for="t in ticks" :key="t">
         <path :d="`M${x(t) + cell / 2} ${TOP + RIBBON + 6}v4`" class="tick" />

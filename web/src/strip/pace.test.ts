@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { curvePath, dragged, slopes, withHandle, type Curve } from './pace'
+import { curvePath, dragged, keyShown, ownTime, progressAt, shownAt, slopes, withHandle, type Curve } from './pace'
 
 const CURVE: Curve = [
   [1, 0],
@@ -26,6 +26,28 @@ describe('a pace', () => {
     const theirs = [0.018889, 0.006463, 0.005349, 0.010844]
     slopes(CURVE).forEach((m, i) => expect(m).toBeCloseTo(theirs[i], 5))
     expect(slopes([CURVE[0], CURVE[3]])).toEqual([1 / 119, 1 / 119])
+  })
+  it('has the progress that the engine travels by', () => {
+    // scipy.interpolate.PchipInterpolator([1, 30, 70, 120], [0, .42, .58, 1]) at 15, 50, 90.5
+    const theirs: [number, number][] = [
+      [15, 0.2472949],
+      [50, 0.5055720],
+      [90.5, 0.7183064],
+    ]
+    theirs.forEach(([frame, p]) => expect(progressAt(CURVE, frame)).toBeCloseTo(p, 6))
+    expect(progressAt(CURVE, -9)).toBe(0)
+    expect(progressAt(CURVE, 500)).toBe(1)
+  })
+  it('shows keys elsewhere than on the frames of their own time', () => {
+    const keys = [1, 51, 101].map((frame) => ({ frame }))
+    expect(ownTime(CURVE, keys, 30)).toBeCloseTo(43, 9)
+    const at = shownAt(CURVE, keys, 51)
+    expect(at).toBeCloseTo(48.190829, 4) // where SciPy says that half of the way is done
+    expect(ownTime(CURVE, keys, at)).toBeCloseTo(51, 4)
+    expect(keyShown(CURVE, keys, Math.round(at))?.frame).toBe(51)
+    expect(keyShown(CURVE, keys, 45)).toBeNull()
+    expect(keyShown(CURVE, keys, 1)?.frame).toBe(1)
+    expect([ownTime(null, keys, 30), shownAt(null, keys, 51), keyShown(null, keys, 51)?.frame]).toEqual([30, 51, 51])
   })
   it('is drawn through its handles', () => {
     const path = curvePath(

@@ -39,6 +39,42 @@ export function slopes(curve: Curve): number[] {
     i === 0 ? end(h[0], h[1], d[0], d[1]) : i === n - 1 ? end(h[last], h[last - 1], d[last], d[last - 1]) : inner(i),
   )
 }
+/** The progress that a curve has by a frame, as the engine travels by it; before and after its ends it stands. */
+export function progressAt(curve: Curve, frame: number): number {
+  const last = curve.length - 1
+  if (frame <= curve[0][0]) return curve[0][1]
+  if (frame >= curve[last][0]) return curve[last][1]
+  const i = curve.findIndex((h) => h[0] > frame) - 1
+  const m = slopes(curve)
+  const [[f0, p0], [f1, p1]] = [curve[i], curve[i + 1]]
+  const [h, t] = [f1 - f0, (frame - f0) / (f1 - f0)]
+  const [t2, t3] = [t * t, t * t * t]
+  return (2 * t3 - 3 * t2 + 1) * p0 + (t3 - 2 * t2 + t) * h * m[i] + (3 * t2 - 2 * t3) * p1 + (t3 - t2) * h * m[i + 1]
+}
+/** Which frame of the keys' own time a frame shows, under a pace or without. */
+export function ownTime(curve: Curve | null | undefined, keys: { frame: number }[], frame: number): number {
+  if (!curve || keys.length < 2) return frame
+  const [first, last] = [keys[0].frame, keys[keys.length - 1].frame]
+  return first + Math.min(1, Math.max(0, progressAt(curve, frame))) * (last - first)
+}
+/** The key that a frame shows: one that passes within half a frame of it, the nearest of them. */
+export function keyShown<K extends { frame: number }>(curve: Curve | null | undefined, keys: K[], frame: number) {
+  if (!curve || keys.length < 2) return keys.find((k) => k.frame === frame) ?? null
+  const [at, low, high] = [frame, frame - 0.5, frame + 0.5].map((f) => ownTime(curve, keys, f))
+  const passing = keys.filter((k) => low <= k.frame && k.frame <= high)
+  return passing.sort((a, b) => Math.abs(a.frame - at) - Math.abs(b.frame - at))[0] ?? null
+}
+/** Where between frames a key of its own time is shown first; the last frame where the curve never gets there. */
+export function shownAt(curve: Curve | null | undefined, keys: { frame: number }[], own: number): number {
+  if (!curve || keys.length < 2) return own
+  let [low, high] = [curve[0][0], curve[curve.length - 1][0]]
+  for (let i = 0; i < 40 && high - low > 1e-6; i++) {
+    const middle = (low + high) / 2
+    if (ownTime(curve, keys, middle) < own - 1e-9) low = middle
+    else high = middle
+  }
+  return high
+}
 /** The curve as an SVG path of cubic pieces. */
 export function curvePath(curve: Curve, x: (frame: number) => number, y: (progress: number) => number): string {
   const m = slopes(curve)

@@ -45,26 +45,25 @@ def travelled(shot: Shot, path: Path, frame: float) -> Place:
 
 
 def own_place(shot: Shot, path: Path, frame: int, seen: Place) -> Place:
-    """Where a key on a frame has to stand for the camera to be seen at a place: carrier, aim and sway taken off.
+    """Where the key that a frame shows has to stand for the camera to be seen at a place: carrier, aim, sway taken off.
 
-    What of the place is as it was stays the path's own to the last digit, also where an aim hides it.
+    What of the place is as it was stays the path's own to the last digit, also where an aim hides it. Under a pace the
+    key belongs on `own_frame`.
 
     Raises
     ------
     MoveError
-        Under a pace, which shows other frames of the keys' own time; and for a direction that the aim does not let be.
+        For a direction that the aim does not let be.
     """
-    move = shot.move
-    if move.speed:
-        raise MoveError("A pace lies over the keys: take it off under “How it travels” to set a key.")
-    now, own = travelled(shot, path, frame), Place(*path.at(frame))
+    move, time = shot.move, paced(shot.move.speed, path, frame)
+    now, own = travelled(shot, path, frame), Place(*path.at(time))
     moved = not np.allclose(seen.position, now.position, atol=SAME)
     turned = not np.allclose(seen.rotation, now.rotation, atol=SAME)
     position, rotation = seen.position, seen.rotation
     if move.sway is not None:
         shift, turn = _sway_of(shot, frame)
         position, rotation = position - shift, rotation @ turn.T
-    if move.aim is not None and move.aim_share > 0 and turned and frame != int(path.frames[_pinned(shot)]):
+    if move.aim is not None and move.aim_share > 0 and turned and time != path.frames[_pinned(shot)]:
         rotation = _unaimed(shot, path, Place(position, rotation, seen.focal))
     if move.carrier is not None:
         at, turn_of = carrier_at(move.carrier, frame)
@@ -96,6 +95,37 @@ def paced(speed: list[tuple[float, float]] | None, path: Path, frame: float) -> 
     share = float(PchipInterpolator(frames, progress)(np.clip(frame, frames[0], frames[-1])))
     first, last = float(path.frames[0]), float(path.frames[-1])
     return first + float(np.clip(share, 0.0, 1.0)) * (last - first)
+
+
+def own_frame(shot: Shot, path: Path, frame: int) -> int:
+    """The frame of the keys' own time at which a key belongs that a frame shows.
+
+    That of the key that passes nearest, if one passes within half a frame; else the nearest. A single key has no time
+    of its own yet.
+    """
+    speed = shot.move.speed
+    if len(path.frames) < 2:
+        return frame
+    time, low, high = (paced(speed, path, f) for f in (frame, frame - 0.5, frame + 0.5))
+    passing = [k.frame for k in shot.move.keys if low <= k.frame <= high]
+    return min(passing or [round(time)], key=lambda f: abs(f - time))
+
+
+def pace_through(speed: list[tuple[float, float]], path: Path, frame: float, own: float) -> list[tuple[float, float]]:
+    """A speed curve that shows a frame ``own`` of the keys' time exactly on a frame: a handle more, or one put right.
+
+    Where the curve holds, all of the hold goes along; no other handle is moved but to keep it from going back.
+    """
+    first, last = float(path.frames[0]), float(path.frames[-1])
+    if last <= first:
+        return speed
+    share = (own - first) / (last - first)
+    held = (paced(speed, path, frame) - first) / (last - first)
+    if abs(share - held) < 1e-12:
+        return speed
+    out = [(f, share if abs(p - held) < 1e-9 else p) for f, p in speed if f != frame]
+    out = [(f, min(p, share) if f < frame else max(p, share)) for f, p in out]
+    return sorted([*out, (float(frame), share)])
 
 
 def carrier_at(carrier: Carrier, frame: float) -> tuple[Array, Rotation]:

@@ -6,11 +6,11 @@ import { framePicture } from './framePicture'
 import { useMove } from './move'
 
 const emit = defineEmits<{ picked: [] }>()
-const { s, report } = useMove()
+const { s, report, shownOf } = useMove()
 const host = ref<HTMLElement>()
 const { width, height } = useElementSize(host)
 const beside = computed(() => width.value / height.value > s.shot.delivery.width / s.shot.delivery.height)
-const home = computed(() => s.keys.find((k) => k.home)?.frame)
+const home = computed(() => s.keys.filter((k) => k.home).map((k) => shownOf(k.frame))[0])
 const frames = computed(() =>
   [s.state!.first_frame, s.state!.last_frame].map((frame) => ({
     frame,

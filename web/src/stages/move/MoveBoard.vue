@@ -24,7 +24,7 @@ import { passesElsewhere, turned, useMove } from './move'
 import { useInk } from './useInk'
 import { useIdea } from './idea'
 
-const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning } = useMove()
+const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning, shownOf } = useMove()
 const router = useRouter()
 const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
@@ -195,7 +195,7 @@ useKeys('move', {
 const planKeys = computed(() =>
   s.keys.map((k) => {
     const asSeen = k.free?.includes('position') || passesElsewhere(s.shot.move)
-    const passes = asSeen && cameras.value.find((c) => c.frame === k.frame)
+    const passes = asSeen && cameras.value.find((c) => c.frame === shownOf(k.frame))
     return passes ? { ...k, position: passes.position } : k
   }),
 )
@@ -203,7 +203,7 @@ const planKeys = computed(() =>
 const heldKey = ref<number | null>(null)
 function dragKey(frame: number, p: Vec3, done: boolean) {
   if (!s.keys.some((k) => k.frame === frame)) return void giveUpGesture()
-  s.frame = frame
+  s.frame = shownOf(frame)
   heldKey.value = done ? null : frame
   dragNow(p, done)
 }
@@ -304,7 +304,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :now="at"
         @drag-key="dragKey"
         @drag-now="dragNow"
-        @pick-key="(frame: number) => (s.frame = frame)"
+        @pick-key="(frame: number) => (s.frame = shownOf(frame))"
         @drop="putBack"
       />
     </div>

@@ -6,6 +6,7 @@ import { freshId } from '../../hand/changes'
 import { held, sendHeld } from '../../hand/held'
 import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
+import { keyShown, shownAt, type Curve } from '../../strip/pace'
 import { withUntouched } from './untouched'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
@@ -56,7 +57,10 @@ export function useMove() {
   const poseAt = (frame: number, held = true): FrameCamera | null =>
     [held ? hand.value : null, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
   const at = computed(() => poseAt(s.frame))
-  const key = computed<Key | null>(() => s.keys.find((k) => k.frame === s.frame) ?? null)
+  /** The frame on which a key is shown: under a pace another one than that of its own time. */
+  const shownOf = (own: number) => Math.round(shownAt(s.shot.move.speed as Curve | null, s.keys, own))
+  const shownKey = (frame: number) => keyShown<Key>(s.shot.move.speed as Curve | null, s.keys, frame)
+  const key = computed<Key | null>(() => shownKey(s.frame))
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
   async function load() {
@@ -135,7 +139,7 @@ export function useMove() {
     if (!from || !shown) return false
     const seen = laidOver(s.shot.move)
     const { frame } = from
-    const old = s.keys.find((k) => k.frame === frame)
+    const old = shownKey(frame)
     const body = {
       frame,
       position: from.position,
@@ -188,7 +192,7 @@ export function useMove() {
     return ok
   }
   const removeKey = () => {
-    const { frame } = s
+    const frame = key.value?.frame ?? s.frame
     return s.change(
       'DELETE',
       `/keys/${frame}`,
@@ -250,6 +254,7 @@ export function useMove() {
     letGo,
     turning: () => resting.again(),
     removeKey,
+    shownOf,
   }
 }
 

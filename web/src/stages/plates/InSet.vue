@@ -7,6 +7,7 @@ import { api, got, type Schemas } from '../../api/client'
 import { useKeys } from '../../hand/keys'
 import { surfaceName } from '../../state/names'
 import { useShot } from '../../state/shot'
+import { shownAt, type Curve } from '../../strip/pace'
 import { framePicture } from '../move/framePicture'
 import { worstFrame } from './worst'
 
@@ -25,7 +26,10 @@ const busy = ref(false)
 const checking = ref(false)
 const throwOf = computed(() => s.shot.throws.find((t) => t.plate === props.plate))
 const worst = computed(() => worstFrame(report.value?.frames, props.plate))
-const home = computed(() => s.keys.find((k) => k.home)?.frame ?? s.keys[0]?.frame ?? s.state!.first_frame)
+const home = computed(() => {
+  const key = s.keys.find((k) => k.home) ?? s.keys[0]
+  return key ? Math.round(shownAt(s.shot.move.speed as Curve | null, s.keys, key.frame)) : s.state!.first_frame
+})
 const frame = computed(() => (from.value === 'home' ? home.value : (worst.value?.frame ?? null)))
 const src = computed(() => {
   if (!open.value || frame.value === null || !width.value) return null
