@@ -112,7 +112,8 @@ def own_frame(shot: Shot, path: Path, frame: int) -> int:
 
 
 def pace_through(speed: list[tuple[float, float]], path: Path, frame: float, own: float) -> list[tuple[float, float]]:
-    """A speed curve that shows a frame ``own`` of the keys' time exactly on a frame: a handle more, or one put right.
+    """A speed curve that shows a frame ``own`` of the keys' time exactly on a frame: a handle more, in place of one
+    that stands nearer than a frame.
 
     Where the curve holds, all of the hold goes along; no other handle is moved but to keep it from going back.
     """
@@ -123,7 +124,9 @@ def pace_through(speed: list[tuple[float, float]], path: Path, frame: float, own
     held = (paced(speed, path, frame) - first) / (last - first)
     if abs(share - held) < 1e-12:
         return speed
-    out = [(f, share if abs(p - held) < 1e-9 else p) for f, p in speed if f != frame]
+    ends = (speed[0][0], speed[-1][0])
+    kept = [(f, p) for f, p in speed if abs(f - frame) >= 1 or (f in ends and f != frame)]
+    out = [(f, share if abs(p - held) < 1e-9 else p) for f, p in kept]
     out = [(f, min(p, share) if f < frame else max(p, share)) for f, p in out]
     return sorted([*out, (float(frame), share)])
 

@@ -186,29 +186,27 @@ function wheel(event: WheelEvent) {
   hand.value = c
   turning()
 }
-useKeys('move', {
-  verdicts: () => (overlay.value = !overlay.value),
-  giveUp: putBack,
-})
+useKeys('move', { verdicts: () => (overlay.value = !overlay.value), giveUp: putBack })
 
-/** Keys where the camera passes them, also those that leave the position to others. */
+/** Keys on the frames that show them, where the camera passes them, also those that leave the position to others. */
 const planKeys = computed(() =>
   s.keys.map((k) => {
     const asSeen = k.free?.includes('position') || passesElsewhere(s.shot.move)
-    const passes = asSeen && cameras.value.find((c) => c.frame === shownOf(k.frame))
-    return passes ? { ...k, position: passes.position } : k
+    const frame = shownOf(k.frame)
+    const passes = asSeen && cameras.value.find((c) => c.frame === frame)
+    return { ...k, frame, position: passes ? passes.position : k.position }
   }),
 )
 /** The frame of the key that is dragged in plan. */
 const heldKey = ref<number | null>(null)
 function dragKey(frame: number, p: Vec3, done: boolean) {
-  if (!s.keys.some((k) => k.frame === frame)) return void giveUpGesture()
-  s.frame = shownOf(frame)
+  if (!planKeys.value.some((k) => k.frame === frame)) return void giveUpGesture()
+  s.frame = frame
   heldKey.value = done ? null : frame
   dragNow(p, done)
 }
 watch(
-  () => s.keys.some((k) => k.frame === heldKey.value),
+  () => planKeys.value.some((k) => k.frame === heldKey.value),
   (there) => {
     if (there || heldKey.value === null) return
     giveUpGesture()
@@ -304,7 +302,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
         :now="at"
         @drag-key="dragKey"
         @drag-now="dragNow"
-        @pick-key="(frame: number) => (s.frame = shownOf(frame))"
+        @pick-key="(frame: number) => (s.frame = frame)"
         @drop="putBack"
       />
     </div>
