@@ -25,21 +25,21 @@ def test_a_key_set_under_a_pace_is_seen_where_it_was_set(page, halt):
     curve = until(lambda: state(page, halt)["shot"]["move"]["speed"])
     keys = state(page, halt)["shot"]["move"]["keys"]
     first = state(page, halt)["first_frame"]
-    page.get_by_label("Frame", exact=True).fill(str(first + 60))
+    page.get_by_label("Frame", exact=True).fill(str(first + 40))
     page.get_by_label("Frame", exact=True).press("Enter")
-    before = cameras(page, halt)[60]
+    before = cameras(page, halt)[40]
     page.get_by_label("At rise").fill("3")
     page.get_by_label("At rise").press("Enter")
     after = until(lambda: len((m := state(page, halt)["shot"]["move"])["keys"]) > len(keys) and m)
-    there = cameras(page, halt)[60]
+    there = cameras(page, halt)[40]
     assert there["position"] == pytest.approx([before["position"][0], 3.0, before["position"][2]], abs=1e-9)
     made = next(k for k in after["keys"] if k["id"] not in {k["id"] for k in keys})
-    assert made["frame"] < first + 60  # of the keys' own time: at first it is slow
+    assert made["frame"] < first + 40  # of the keys' own time: at first it is slow
     assert len(after["speed"]) == len(curve) + 1
     # the key is known there again: changed and removed, not set once more
     page.get_by_label("At rise").fill("2.5")
     page.get_by_label("At rise").press("Enter")
-    until(lambda: cameras(page, halt)[60]["position"][1] == pytest.approx(2.5, abs=1e-9))
+    until(lambda: cameras(page, halt)[40]["position"][1] == pytest.approx(2.5, abs=1e-9))
     assert len(state(page, halt)["shot"]["move"]["keys"]) == len(keys) + 1
     page.get_by_role("button", name="Remove key").click()
     until(lambda: state(page, halt)["shot"]["move"]["keys"] == keys)
