@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from playwright.sync_api import expect
 from tests.e2e.board import state, until
 
 

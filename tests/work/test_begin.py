@@ -18,7 +18,7 @@ from roofline.core.throw.check import check
 from roofline.demo.shot import FOLDER
 from roofline.formats.package import open_package
 from roofline.formats.pictures import png, read, to_display, to_linear
-from roofline.work.begin import How, begin, distances
+from roofline.work.begin import How, begin, distances, from_layers
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 
@@ -41,6 +41,19 @@ def layers(count: int = 5) -> list[tuple[str, bytes]]:
 
 def engine_of(begun):
     return Engines(lambda name: begun.files[name], Kept()).engine(begun.shot)
+
+
+def test_what_was_known_while_layers_came_in_is_what_is_read_of_their_files():
+    begun = from_layers(layers(3), How(frames=4))
+    known, read_anew = (Engines(lambda name: begun.files[name], Kept()) for _ in range(2))
+    assert set(begun.alphas) == {p.id for p in begun.shot.plates[1:]}
+    for ident, alpha in begun.alphas.items():
+        known.know(begun.shot, begun.shot.plate(ident), alpha)
+    for plate in begun.shot.plates[1:]:
+        one, other = known.picture(begun.shot, plate), read_anew.picture(begun.shot, plate)
+        assert one.size == other.size and one.key == other.key
+        assert (one.matte == other.matte).all() and (one.colour() == other.colour()).all()
+    assert known.kept.made["picture"] == 3  # those that were known, none again
 
 
 @pytest.mark.slow

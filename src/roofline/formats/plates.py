@@ -137,8 +137,11 @@ def _opaque_size(plate: Plate, files: Files) -> tuple[int, int] | None:
     return None if clip.alpha or plate.still == CLEAR else clip.size
 
 
-def plate_picture(shot: Shot, plate: Plate, files: Files) -> PlatePicture:
-    """The pixels behind a plate without steps. Its colour is read when it is asked for, and not kept here."""
+def plate_picture(shot: Shot, plate: Plate, files: Files, alpha: NDArray | None = None) -> PlatePicture:
+    """The pixels behind a plate without steps. Its colour is read when it is asked for, and not kept here.
+
+    ``alpha``: its stored alpha (H, W), where that is at hand and need not be read.
+    """
     photo = shot.photo(plate.photo)
     key = picture_key(plate, photo)
     if not whole_photo(plate, photo):
@@ -147,6 +150,8 @@ def plate_picture(shot: Shot, plate: Plate, files: Files) -> PlatePicture:
     def colour() -> NDArray[np.float32]:
         return pictures.to_linear(plate_pixels(shot, plate, files)[..., :3])
 
+    if alpha is not None:
+        return PlatePicture((alpha.shape[1], alpha.shape[0]), fraction(alpha), colour, key)
     assert plate.file is not None
     if plate.matte:
         matte = pictures.matte_of(files.read(plate.matte), f"The matte of plate '{plate.name}'")

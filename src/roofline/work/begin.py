@@ -12,6 +12,7 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
 from roofline.core.massing.kinds import Flat
@@ -63,7 +64,9 @@ class Begun:
     shot: Shot
     files: dict[str, bytes] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
-    textures: dict[str, bytes] = field(default_factory=dict)  # by plate, made while its pixels were at hand
+    # by plate, made while its pixels were at hand
+    textures: dict[str, bytes] = field(default_factory=dict)
+    alphas: dict[str, NDArray] = field(default_factory=dict)
 
     def keep(self, data: bytes, suffix: str) -> str:
         name = hashlib.sha256(data).hexdigest()[:32] + suffix
@@ -182,11 +185,12 @@ def upright_flat(view: View, ident: str, name: str, canvas: Vec4, distance: floa
 @dataclass(frozen=True)
 class Cut:
     """What a layer shows, with a clear border: PNG bytes, where they lie in the canvas: x, y, width, height, and the
-    texture that a browser shows of it."""
+    texture that a browser shows of it; its alpha (H, W)."""
 
     data: bytes
     canvas: tuple[float, float, float, float]
     texture: bytes
+    alpha: NDArray
 
 
 def cut_of(layer: Layer, picture: Layered) -> Cut | None:
@@ -202,7 +206,7 @@ def cut_of(layer: Layer, picture: Layered) -> Cut | None:
     clear = bool((pixels[..., 3] < np.iinfo(pixels.dtype).max).any())
     width = texture_width(len(picture.layers) + 1)  # the flattened picture is a plate too
     texture = texture_of(eight[..., :3], eight[..., 3] if clear else None, width)
-    return Cut(pictures.png(pixels, 1), canvas, texture)
+    return Cut(pictures.png(pixels, 1), canvas, texture, pixels[..., 3].copy())
 
 
 def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate | None:
@@ -212,7 +216,7 @@ def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate 
         return None
     ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
     file = out.keep(cut.data, ".png")
-    out.textures[ident] = cut.texture
+    out.textures[ident], out.alphas[ident] = cut.texture, cut.alpha
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=cut.canvas, role="foreground")
 
 
@@ -298,6 +302,9 @@ def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) ->
     if several:  # what is said of videos is said already: there they run
         said = []
     engines = Engines(lambda name: out.files[name], Kept())
+    while out.alphas:  # let go of one by one: there may be gigabytes
+        ident, alpha = out.alphas.popitem()
+        engines.know(out.shot, out.shot.plate(ident), alpha)
     if told:
         told(0.85, "looking for a push-in that holds")
     out.shot, moved = first_move(out.shot, engines.engine)

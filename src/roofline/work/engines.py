@@ -175,6 +175,10 @@ class Engines:
         """The size and matte of a plate, and its colour on demand."""
         return self.kept.get("picture", self.picture_key(shot, plate), lambda: self._picture(shot, plate))
 
+    def know(self, shot: Shot, plate: Plate, alpha: NDArray) -> None:
+        """Keep the picture of a plate without steps whose stored alpha (H, W) is at hand: it is not read once more."""
+        self.kept.put("picture", self.picture_key(shot, plate), plate_picture(shot, plate, self.files, alpha))
+
     def _picture(self, shot: Shot, plate: Plate) -> PlatePicture:
         if not plate.steps:
             return plate_picture(shot, plate, self.files)

@@ -35,6 +35,7 @@ APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of 
 WELL_TOLD = 0.06  # of the focal length: edges that leave more doubt than this do not tell it
 LOOSELY = 0.15  # of the focal length: what another direction must leave of doubt to bear a reading out
 UNUSUAL = 0.8  # natural log of a focal length over a usual one: below 16 mm or above 78 mm equivalent
+WILD = 0.5  # natural log of a focal length over what it should be: farther off says no more than this
 OTHERWISE = np.radians(30)  # turned by more, it is the directions that have other names, not another turn
 SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
 AGREED = 0.6  # of the straight length: where less agrees with a reading, each of its directions is doubted
@@ -290,8 +291,9 @@ def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
         turns.append(float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude()))
     if len(logs) < 4:
         return 0.5, 0.2
-    middle = np.log(found.result.camera.focal_px)
-    return float(np.sqrt(np.mean((np.array(logs) - middle) ** 2))), float(np.sqrt(np.mean(np.square(turns))))
+    # one wild draw of sixteen counts, and does not say all
+    off = np.clip(np.array(logs) - np.log(found.result.camera.focal_px), -WILD, WILD)
+    return float(np.sqrt(np.mean(off**2))), float(np.sqrt(np.mean(np.square(np.minimum(turns, OTHERWISE)))))
 
 
 def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
@@ -307,8 +309,8 @@ def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
             continue
         moved.append(float(np.log(got.camera.focal_px / found.result.camera.focal_px)))
         turn = float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude())
-        if turn < OTHERWISE:
-            turns.append(turn)
+        if turn < OTHERWISE:  # as far as it is more than the fewer edges allow for
+            turns.append(float(np.sqrt(max(turn**2 - np.radians(2 * got.sigma.rotation_deg) ** 2, 0.0))))
     return float(np.sqrt(np.mean(np.square(moved or [0.0])))), float(np.sqrt(np.mean(np.square(turns or [0.0]))))
 
 
@@ -356,6 +358,8 @@ def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyRes
         if own and max(own) < SHORT * np.hypot(known.width, known.height):
             doubt, turned = 1.5 * doubt, 1.5 * turned
             warnings.append(f"{family.capitalize()} is carried by short edges only: trace longer ones to be sure.")
+    if found.share < AGREED:  # with its vanishing points held, a focal length off by a part turns it by up to half
+        turned = max(turned, 0.5 * doubt / focal)
     wider = sigma.model_copy(
         update={
             "focal_px": max(sigma.focal_px or 0.0, doubt),
