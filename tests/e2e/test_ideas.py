@@ -68,3 +68,56 @@ def test_a_push_towards_what_is_clicked_and_too_far_is_refused(page, halt):
     page.locator("[data-idea]").get_by_label("Nearer by").press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("go less far")
     assert keys(page, halt) == made
+
+
+def drawn(page, kind: str, by: tuple[float, float], at=(0.45, 0.45)):
+    """Press in the lens view and drag by shares of its height; not let go of."""
+    choose(page, "Kind of move", kind)
+    page.locator("[data-draw-idea]").click()
+    expect(page.locator("[data-idea]")).to_contain_text("Press")
+    box = page.locator("canvas[data-lens-view]").bounding_box()
+    x, y = box["x"] + at[0] * box["width"], box["y"] + at[1] * box["height"]
+    with page.expect_response(lambda r: "/probe" in r.url) as answer:
+        page.mouse.move(x, y)
+    expect(page.locator("[data-story]")).to_contain_text("Depth")
+    page.mouse.down()
+    with page.expect_response(lambda r: "/idea?" in r.url):
+        page.mouse.move(x + by[0] * box["height"], y + by[1] * box["height"], steps=8)
+    return answer.value.json()
+
+
+def test_a_push_in_is_drawn_in_the_lens_view_and_its_verdict_follows(page, halt):
+    page.click("[data-stage=move]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.wait_for_selector("[data-idea]")
+    before = keys(page, halt)
+    told = drawn(page, "push in", (0, -0.2))
+    expect(page.locator("[data-feels][data-margin]")).to_be_visible(timeout=30_000)  # judged while it is in hand
+    expect(page.locator("[data-feels]")).to_contain_text("Nearer by ")
+    assert page.locator("#frame").input_value() == "120" and keys(page, halt) == before
+    page.mouse.up()
+    made = until(lambda: (k := keys(page, halt)) != before and k)
+    home, end = (np.array(k["position"]) for k in made)
+    assert made[0]["home"] and made[-1]["frame"] == 120
+    assert np.linalg.norm(end - home) == pytest.approx(0.2 * told["depth_m"], rel=0.02)
+    way = (np.array(told["world"]) - home) / np.linalg.norm(np.array(told["world"]) - home)
+    assert np.allclose((end - home) / np.linalg.norm(end - home), way, atol=2e-2)
+    expect(page.locator("[data-idea]").get_by_label("Nearer by")).to_have_value(f"{np.linalg.norm(end - home):.4g}")
+    page.keyboard.press("Control+z")
+    until(lambda: keys(page, halt) == before)
+
+
+def test_a_slide_that_is_given_up_leaves_everything_as_it_was(page, halt):
+    page.click("[data-stage=move]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.wait_for_selector("[data-idea]")
+    before = keys(page, halt)
+    sent: list[str] = []
+    page.on("request", lambda r: r.method != "GET" and "/check" not in r.url and sent.append(r.url))
+    drawn(page, "slide by", (-0.3, 0))
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    assert page.locator("#frame").input_value() == "1"  # home, where it was pressed
+    expect(page.locator("[data-idea]").get_by_label("To the right by")).to_have_value("0.5")
+    expect(page.locator("[data-feels]")).to_have_count(0)
+    assert keys(page, halt) == before and not sent

@@ -251,3 +251,16 @@ def test_the_rail_tells_of_keys_and_of_the_check(desk, wall):
     assert (figure, problem) == (f"{good} of 6 frames hold", f"{6 - good} do not hold")
     move.remove_key(desk, wall, "6")
     assert move.telling(desk.store.load(wall), None) == ("1 key", None)
+
+
+def test_an_idea_that_is_tried_is_what_it_would_be_when_set(desk, wall):
+    before = desk.store.load(wall)
+    tried = move.try_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
+    assert desk.store.load(wall) == before
+    move.set_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
+    made = desk.store.load(wall).move.keys[-1]
+    assert tried.frame == made.frame == before.frame_range[1]
+    assert np.allclose(tried.view.position, made.position)
+    assert np.allclose(tried.view.rotation.T, quaternion_to_matrix(made.rotation))
+    with pytest.raises(MoveError, match="go less far"):
+        move.try_idea(desk, wall, "push_in", 500.0, (0.5, 1.0, -10.0), False)

@@ -17,7 +17,7 @@ from roofline.model.move import Held, Limits, Move
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
-from roofline.server.state import JobState, PathState, ShotState, job_state, path_of
+from roofline.server.state import FrameCamera, JobState, PathState, ShotState, camera_of, job_state, path_of
 from roofline.stages import along, move, painting, ways
 from roofline.stages.along import AlongState
 from roofline.stages.move import Footing
@@ -156,6 +156,26 @@ def _setting(site: Site, routes: Routes) -> None:
         """Set the keys of an idea in place of those that there are: push in, slide, arc and others."""
         move.set_idea(desk, shot_id, body.kind, body.amount, body.solid or body.at, body.ends_at_home)
         return states.changed(shot_id)
+
+    @routes.add(
+        "GET",
+        SHOT + "/idea",
+        returns=FrameCamera,
+        query={"kind": str, "amount": float, "run": float, "rise": float, "back": float, "ends_at_home": bool},
+    )
+    def try_idea(
+        shot_id: str,
+        kind: str,
+        amount: float,
+        run: float | None = None,
+        rise: float | None = None,
+        back: float | None = None,
+        ends_at_home: bool = False,
+    ) -> FrameCamera:
+        """The camera at the other end of an idea than home, as a hand is trying it: about a point, in metres."""
+        at = None if run is None or rise is None or back is None else (run, rise, back)
+        body = FromIdea.model_validate({"kind": kind, "amount": amount, "at": at, "ends_at_home": ends_at_home})
+        return camera_of(move.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home))
 
     @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
     def remove_key(shot_id: str, frame: str) -> ShotState:

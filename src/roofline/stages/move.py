@@ -120,6 +120,14 @@ def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | V
     desk.store.change(shot_id, "A move from an idea", alter)
 
 
+def try_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, at: Vec3 | None, ends_at_home: bool) -> Moment:
+    """The moment at the other end of an idea than home, as a hand is trying it; nothing is kept."""
+    shot = desk.store.load(shot_id)
+    keys = from_idea(shot, kind, amount, None, at, ends_at_home)
+    tried = shot.model_copy(update={"move": shot.move.model_copy(update={"keys": Move(keys=keys).keys})})
+    return moment_at(tried, shot_path(tried), shot.frame_range[0 if ends_at_home else 1])
+
+
 def set_motion(desk: Desk, shot_id: str, solid_id: str, motion: Motion | None) -> None:
     """Set how a piece moves; None: it stands."""
 

@@ -527,7 +527,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The camera at the other end of an idea than home, as a hand is trying it: about a point, in metres. */
+        get: operations["try_idea"];
         put?: never;
         /** Set the keys of an idea in place of those that there are: push in, slide, arc and others. */
         post: operations["move_from_idea"];
@@ -7627,6 +7628,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_idea: {
+        parameters: {
+            query: {
+                kind: string;
+                amount: number;
+                run?: number;
+                rise?: number;
+                back?: number;
+                ends_at_home?: boolean;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameCamera"];
                 };
             };
             /** @description Refused, with the reason */

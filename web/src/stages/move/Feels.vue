@@ -2,9 +2,11 @@
 /** While the camera is in hand: whether its frame would hold there, by how much, and what sets the border. */
 import { onBeforeUnmount, ref, watch } from 'vue'
 import { api, got, latest, type FrameCamera, type Schemas } from '../../api/client'
+import { useIdea } from './idea'
 import { useMove } from './move'
 
 const { s, hand } = useMove()
+const { inHand } = useIdea()
 const felt = ref<Schemas['Footing'] | null>(null)
 const REST = 400 // ms that the camera is in hand before anything is asked: what is done at once needs no telling
 const ask = latest(
@@ -39,9 +41,17 @@ const share = (m: number) => `${(100 * m).toFixed(0)} %`
 </script>
 
 <template>
-  <p v-if="felt" class="feels" :class="{ over: !felt.holds }" role="status" data-feels :data-margin="felt.margin">
-    <template v-if="felt.holds">Holds here; {{ share(felt.margin) }} of its limit left</template>
-    <template v-else>{{ felt.says }}</template>
+  <p
+    v-if="felt || inHand"
+    class="feels"
+    :class="{ over: felt && !felt.holds }"
+    role="status"
+    data-feels
+    :data-margin="felt?.margin"
+  >
+    <b v-if="inHand">{{ inHand }}</b><template v-if="felt && inHand"> · </template>
+    <template v-if="felt?.holds">Holds here; {{ share(felt.margin) }} of its limit left</template>
+    <template v-else-if="felt">{{ felt.says }}</template>
   </p>
 </template>
 

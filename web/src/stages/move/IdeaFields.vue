@@ -7,7 +7,7 @@ import { useShot } from '../../state/shot'
 import { IDEAS, useIdea, type Kind } from './idea'
 
 const s = useShot()
-const { kind, about, picking, far, ends } = useIdea()
+const { kind, about, picking, drawing, far, ends, set: setKeys } = useIdea()
 const idea = computed(() => IDEAS[kind.value])
 const said = ref(false)
 const name = computed(() => about.value?.name ?? 'what lies straight ahead, 10 m off')
@@ -18,10 +18,8 @@ function aboutPiece(id: string) {
   if (piece) about.value = { solid: piece.id, at: null, name: piece.name }
 }
 async function set(amount = far.value[kind.value]) {
-  far.value = { ...far.value, [kind.value]: amount }
   said.value = true
-  const body = { kind: kind.value, amount, solid: about.value?.solid ?? null, at: about.value?.at ?? null }
-  await s.change('POST', '/idea', { ...body, ends_at_home: ends.value === 'last' })
+  await setKeys(amount)
 }
 function choose(k: Kind) {
   kind.value = k
@@ -68,6 +66,10 @@ function choose(k: Kind) {
       :step="idea.unit === '°' ? 1 : 0.1"
       @change="(v) => set(v!)"
     />
+    <ElButton :class="{ on: drawing }" :aria-pressed="drawing" data-draw-idea @click="drawing = !drawing">
+      Draw it in the lens view
+    </ElButton>
+    <p v-if="drawing" class="sentence" role="status">{{ idea.drawn }} Escape puts it away.</p>
     <ElButton data-set-idea @click="set()">{{ s.keys.length > 1 ? 'Set its keys anew' : 'Set its keys' }}</ElButton>
     <p v-if="said && s.keys.length > 1" class="quiet">
       {{ idea.says }}{{ idea.about ? ` About ${name}.` : '' }} Undo gives the keys of before.

@@ -22,7 +22,7 @@ import { useKeys } from '../../hand/keys'
 import { plateName, surfaceName } from '../../state/names'
 import { passesElsewhere, turned, useMove } from './move'
 import { useInk } from './useInk'
-import { useIdea } from './idea'
+import { useDrawn } from './useDrawn'
 
 const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning, shownOf } = useMove()
 const router = useRouter()
@@ -30,7 +30,6 @@ const host = ref<HTMLElement>()
 const gl = ref<HTMLCanvasElement>()
 const pair = ref<HTMLElement>()
 const ink = ref<HTMLCanvasElement>()
-const { pick } = useIdea()
 const { width, height } = useElementSize(host)
 const wire = ref(false)
 const ends = ref(false)
@@ -50,6 +49,7 @@ const box = computed(() => {
   const h = Math.max(9, Math.round((w * d.value.height) / d.value.width))
   return { w, h, x: (width.value - w) / 2, y: (height.value - h) / 2 }
 })
+const { taken, drawing } = useDrawn(host, () => d.value.width / box.value.w)
 const view = computed(() =>
   at.value && path.value
     ? viewOfFrame(at.value, d.value.width, d.value.height, path.value.principal_point as Vec2)
@@ -128,12 +128,13 @@ function pixelAt(event: PointerEvent): Vec2 {
 let grab: { from: Vec2; camera: FrameCamera; shift: boolean } | null = null
 function putBack() {
   grab = null
+  drawing.value = false
   heldKey.value = null
   hand.value = null
 }
 function down(event: PointerEvent) {
   if (event.button !== 0 || !at.value) return
-  if (pick(story.value?.world as Vec3 | undefined, story.value?.surface)) return
+  if (taken(event)) return
   sendHeld()
   host.value!.focus({ preventScroll: true })
   playing.value = false
