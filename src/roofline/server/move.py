@@ -91,6 +91,7 @@ def _fresh(png: bytes) -> Response:
 
 def add_routes(site: Site, routes: Routes) -> None:
     _setting(site, routes)
+    _ideas(site, routes)
     _looking(site, routes)
     for part in (_standing, _ways, _along, _paint_list):
         part(site, routes)
@@ -151,6 +152,28 @@ def _setting(site: Site, routes: Routes) -> None:
         move.set_travel(desk, shot_id, body)
         return states.changed(shot_id)
 
+    @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
+    def remove_key(shot_id: str, frame: str) -> ShotState:
+        """Remove the key on a frame."""
+        move.remove_key(desk, shot_id, frame)
+        return states.changed(shot_id)
+
+    @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState)
+    def set_limits(shot_id: str, body: Limits) -> ShotState:
+        """Set when a frame holds."""
+        move.set_limits(desk, shot_id, body)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/limits", body=dict[str, Any], returns=ShotState)
+    def change_limits(shot_id: str, body: dict[str, Any]) -> ShotState:
+        """Set those limits that are given."""
+        move.change_limits(desk, shot_id, body)
+        return states.changed(shot_id)
+
+
+def _ideas(site: Site, routes: Routes) -> None:
+    desk, states = site.desk, site.states
+
     @routes.add("POST", SHOT + "/idea", body=FromIdea, returns=ShotState)
     def move_from_idea(shot_id: str, body: FromIdea) -> ShotState:
         """Set the keys of an idea in place of those that there are: push in, slide, arc and others."""
@@ -176,24 +199,6 @@ def _setting(site: Site, routes: Routes) -> None:
         at = None if run is None or rise is None or back is None else (run, rise, back)
         body = FromIdea.model_validate({"kind": kind, "amount": amount, "at": at, "ends_at_home": ends_at_home})
         return camera_of(move.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home))
-
-    @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
-    def remove_key(shot_id: str, frame: str) -> ShotState:
-        """Remove the key on a frame."""
-        move.remove_key(desk, shot_id, frame)
-        return states.changed(shot_id)
-
-    @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState)
-    def set_limits(shot_id: str, body: Limits) -> ShotState:
-        """Set when a frame holds."""
-        move.set_limits(desk, shot_id, body)
-        return states.changed(shot_id)
-
-    @routes.add("PATCH", SHOT + "/limits", body=dict[str, Any], returns=ShotState)
-    def change_limits(shot_id: str, body: dict[str, Any]) -> ShotState:
-        """Set those limits that are given."""
-        move.change_limits(desk, shot_id, body)
-        return states.changed(shot_id)
 
 
 def _standing(site: Site, routes: Routes) -> None:
