@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tools.shared import changes, constants, vectors
+from tools.shared import changes, constants, paces, vectors
 
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import Shot
@@ -44,7 +44,12 @@ def texts() -> dict[Path, str]:
         for name, document in documents().items()
     }
     web = ROOT / "web" / "src"
-    shared = {"api/shared.gen.ts": constants, "board/vectors.gen.json": vectors, "hand/changes.gen.json": changes}
+    shared = {
+        "api/shared.gen.ts": constants,
+        "board/vectors.gen.json": vectors,
+        "hand/changes.gen.json": changes,
+        "strip/pace.gen.json": paces,
+    }
     return made | {web / name: make() for name, make in shared.items()}
 
 

@@ -14,8 +14,12 @@ from roofline.core.camera import (
     matrix_to_quaternion,
     view_of,
 )
+from roofline.core.move.ideas import BEFORE
+from roofline.core.move.path import Path
+from roofline.core.move.travel import key_passing, paced
 from roofline.model.base import VERDICTS
 from roofline.model.changes import SurveyChange
+from roofline.model.move import Key
 from roofline.model.survey import Camera, Survey
 
 DIGITS = 9
@@ -28,6 +32,7 @@ def constants() -> str:
         "/** Made by `python -m tools.schema` from the server's own; do not edit. */\n"
         f"export const VERDICTS = [{names}] as const\n"
         f"export const FILM_BACK = {FILM_BACK_MM:g} // millimetres\n"
+        f"export const AHEAD = {BEFORE:g} // metres to what a move is about, where nothing is said\n"
     )
 
 
@@ -63,6 +68,31 @@ def changes(count: int = 40) -> str:
         after = SurveyChange.model_validate(change).carried_out(before)
         entry = {"before": before.model_dump(mode="json"), "change": change, "after": after.model_dump(mode="json")}
         out.append(entry)
+    return json.dumps(out) + "\n"
+
+
+def paces(count: int = 12) -> str:
+    """`web/src/strip/pace.gen.json`: keys under paces, and what their frames show of the keys' own time."""
+    rng = np.random.default_rng(3)
+    out = []
+    for _ in range(count):
+        frames = np.sort(rng.choice(np.arange(1, 121), rng.integers(2, 6), replace=False)).tolist()
+        handles = rng.integers(0, 5)
+        at = [1, *np.sort(rng.choice(np.arange(3, 118), handles, replace=False)).tolist(), 120]
+        curve = list(zip(at, [0.0, *_listed(np.sort(rng.random(handles))), 1.0], strict=True))
+        keys = [Key(frame=f, position=(0, 0, 0), rotation=(1, 0, 0, 0), focal_px=100) for f in frames]
+        path = Path(keys)
+        near = [min(range(1, 121), key=lambda f, k=k: abs(paced(curve, path, f) - k)) for k in frames]  # type: ignore[misc]
+        shown = near + rng.integers(1, 121, 4).tolist()
+        out.append(
+            {
+                "speed": curve,
+                "keys": frames,
+                "frames": shown,
+                "own": _listed([paced(curve, path, f) for f in shown]),
+                "key": [key_passing(curve, path, frames, f) for f in shown],
+            }
+        )
     return json.dumps(out) + "\n"
 
 

@@ -17,6 +17,12 @@ def choose(page, label, option):
     page.get_by_role("option", name=option, exact=True).click()
 
 
+def lens_alone(page):
+    page.click("[data-stage=move]")
+    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
+    page.wait_for_selector("[data-idea]")
+
+
 def test_an_arc_around_a_piece_and_undo(page, halt):
     page.click("[data-stage=move]")
     page.wait_for_selector("[data-idea]")
@@ -43,9 +49,7 @@ def test_an_arc_around_a_piece_and_undo(page, halt):
 
 
 def test_a_push_towards_what_is_clicked_and_too_far_is_refused(page, halt):
-    page.click("[data-stage=move]")
-    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
-    page.wait_for_selector("[data-idea]")
+    lens_alone(page)
     choose(page, "What the move is about", "a point, clicked in the lens view")
     box = page.locator("canvas[data-lens-view]").bounding_box()
     spot = (box["x"] + 0.3 * box["width"], box["y"] + 0.5 * box["height"])
@@ -87,9 +91,7 @@ def drawn(page, kind: str, by: tuple[float, float], at=(0.45, 0.45)):
 
 
 def test_a_push_in_is_drawn_in_the_lens_view_and_its_verdict_follows(page, halt):
-    page.click("[data-stage=move]")
-    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
-    page.wait_for_selector("[data-idea]")
+    lens_alone(page)
     before = keys(page, halt)
     told = drawn(page, "push in", (0, -0.2))
     expect(page.locator("[data-feels][data-margin]")).to_be_visible(timeout=30_000)  # judged while it is in hand
@@ -108,9 +110,7 @@ def test_a_push_in_is_drawn_in_the_lens_view_and_its_verdict_follows(page, halt)
 
 
 def test_a_slide_that_is_given_up_leaves_everything_as_it_was(page, halt):
-    page.click("[data-stage=move]")
-    page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
-    page.wait_for_selector("[data-idea]")
+    lens_alone(page)
     before = keys(page, halt)
     sent: list[str] = []
     page.on("request", lambda r: r.method != "GET" and "/check" not in r.url and sent.append(r.url))

@@ -10,6 +10,7 @@ from PIL import Image
 from tests.stages.conftest import ended
 
 from roofline.core.camera import pan_tilt_roll, quaternion_to_matrix
+from roofline.core.move.path import moment_at, shot_path
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.model.base import VERDICTS
 from roofline.model.move import Key, Limits, Move, SurfaceLimits
@@ -264,3 +265,12 @@ def test_an_idea_that_is_tried_is_what_it_would_be_when_set(desk, wall):
     assert np.allclose(tried.view.rotation.T, quaternion_to_matrix(made.rotation))
     with pytest.raises(MoveError, match="go less far"):
         move.try_idea(desk, wall, "push_in", 500.0, (0.5, 1.0, -10.0), False)
+
+
+def test_a_key_pinned_home_under_a_pace_stands_where_it_is_shown(desk, wall):
+    move.set_move(desk, wall, Move(keys=[key(1), key(6, 0.5)], speed=[(1, 0), (4, 0.2), (6, 1)]), "Pace", None)
+    move.set_key(desk, wall, "4", key(4, 9.0, home=True), seen=True)
+    shot = desk.store.load(wall)
+    assert [(k.frame, k.home) for k in shot.move.keys] == [(1, False), (2, True), (6, False)]
+    camera = shot.photos[0].camera
+    assert np.allclose(moment_at(shot, shot_path(shot), 4).view.position, camera.position, atol=1e-9)

@@ -37,7 +37,7 @@ def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     how = order.body["how"]
     if how.get("size"):
         how = how | {"size": tuple(how["size"])}
-    begun = begin([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]], How(**how), tell)
+    begun = begin([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]], How(**how), tell, textures=True)
     tell(0.95, "keeping the pictures")
     names = {n: desk.store.blobs.keep(data, "." + n.rpartition(".")[2]) for n, data in begun.files.items()}
     made = with_files(begun.shot, names)

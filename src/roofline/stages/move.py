@@ -77,6 +77,12 @@ def key_by_figures(
     return Key(frame=frame, position=position, rotation=rotation, focal_px=focal_px, home=home, ease=ease, **more)
 
 
+def _with_keys(shot: Shot, keys: list[Key], **travel: Any) -> Shot:
+    """A shot with other keys, in order and of one frame each; ``travel``: what else of the move is another."""
+    move = shot.move.model_copy(update={"keys": Move(keys=keys).keys, **travel})
+    return shot.model_copy(update={"move": move})
+
+
 def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) -> None:
     """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera.
 
@@ -86,26 +92,22 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) 
 
     def alter(shot: Shot) -> Shot:
         placed, old, speed = key.model_copy(), frame, shot.move.speed
-        if seen and speed and shot.move.keys:
-            path, shown = shot_path(shot), key.frame
-            placed.frame = own_frame(shot, path, shown)
-            old, speed = str(placed.frame), pace_through(speed, path, shown, placed.frame)
+        if seen and speed:
+            path = shot_path(shot)
+            placed.frame = own_frame(shot, path, key.frame)
+            old, speed = str(placed.frame), pace_through(speed, path, key.frame, placed.frame)
         if key.home:
             placed = pinned(shot, placed)
         elif seen:
-            own = own_place(shot, shot_path(shot), key.frame, _place_of(key))
+            place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
+            own = own_place(shot, shot_path(shot), key.frame, place)
             stood = {"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)}
             placed = placed.model_copy(update=stood)
         placed.id = next((k.id for k in shot.move.keys if str(k.frame) == old), "")
         others = [k for k in shot.move.keys if str(k.frame) != old and k.frame != placed.frame]
-        shot.move = shot.move.model_copy(update={"keys": Move(keys=[*others, placed]).keys, "speed": speed})
-        return shot
+        return _with_keys(shot, [*others, placed], speed=speed)
 
     desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
-
-
-def _place_of(key: Key) -> Place:
-    return Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
 
 
 def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:
@@ -113,9 +115,7 @@ def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | V
     solid, at = (about, None) if isinstance(about, str) else (None, about)
 
     def alter(shot: Shot) -> Shot:
-        keys = from_idea(shot, kind, amount, solid, at, ends_at_home)
-        shot.move = shot.move.model_copy(update={"keys": Move(keys=keys).keys})
-        return shot
+        return _with_keys(shot, from_idea(shot, kind, amount, solid, at, ends_at_home))
 
     desk.store.change(shot_id, "A move from an idea", alter)
 
@@ -123,8 +123,7 @@ def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | V
 def try_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, at: Vec3 | None, ends_at_home: bool) -> Moment:
     """The moment at the other end of an idea than home, as a hand is trying it; nothing is kept."""
     shot = desk.store.load(shot_id)
-    keys = from_idea(shot, kind, amount, None, at, ends_at_home)
-    tried = shot.model_copy(update={"move": shot.move.model_copy(update={"keys": Move(keys=keys).keys})})
+    tried = _with_keys(shot, from_idea(shot, kind, amount, None, at, ends_at_home))
     return moment_at(tried, shot_path(tried), shot.frame_range[0 if ends_at_home else 1])
 
 
@@ -163,8 +162,7 @@ def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
         left = [k for k in shot.move.keys if str(k.frame) != frame]
         if len(left) == len(shot.move.keys):
             raise NotFound(f"There is no key on frame {frame}.")
-        shot.move = shot.move.model_copy(update={"keys": Move(keys=left).keys})
-        return shot
+        return _with_keys(shot, left)
 
     desk.store.change(shot_id, f"Remove the key on frame {frame}", alter)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 from collections.abc import Callable
+from functools import partial
 from typing import Any, Literal
 
 import numpy as np
@@ -301,7 +302,7 @@ def keep_textures(desk: Desk, shot: Shot, made: dict[str, bytes]) -> None:
     width = texture_width(len(shot.plates))
     for plate, data in made.items():
         name = texture_name(desk, shot, shot.plate(plate), width, data.startswith(b"\x89PNG"))
-        desk.proxies.get(name, lambda data=data: data)  # type: ignore[misc]
+        desk.proxies.get(name, partial(bytes, data))
 
 
 def digest_of(desk: Desk, shot: Shot, plate: Plate) -> str:

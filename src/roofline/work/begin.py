@@ -184,13 +184,12 @@ def upright_flat(view: View, ident: str, name: str, canvas: Vec4, distance: floa
 
 @dataclass(frozen=True)
 class Cut:
-    """What a layer shows, with a clear border: PNG bytes, where they lie in the canvas: x, y, width, height, and the
-    texture that a browser shows of it; its alpha (H, W)."""
+    """What a layer shows, with a clear border: pixels (H, W, 4), as PNG bytes, and where they lie in the canvas: x, y,
+    width, height."""
 
+    pixels: NDArray
     data: bytes
     canvas: tuple[float, float, float, float]
-    texture: bytes
-    alpha: NDArray
 
 
 def cut_of(layer: Layer, picture: Layered) -> Cut | None:
@@ -202,11 +201,12 @@ def cut_of(layer: Layer, picture: Layered) -> Cut | None:
     if layer.opacity < 1:
         pixels[..., 3] = (pixels[..., 3] * layer.opacity + 0.5).astype(pixels.dtype)
     canvas = (float(x0), float(y0), float(x1 - x0), float(y1 - y0))
-    eight = pictures.eight_bit(pixels)
-    clear = bool((pixels[..., 3] < np.iinfo(pixels.dtype).max).any())
-    width = texture_width(len(picture.layers) + 1)  # the flattened picture is a plate too
-    texture = texture_of(eight[..., :3], eight[..., 3] if clear else None, width)
-    return Cut(pictures.png(pixels, 1), canvas, texture, pixels[..., 3].copy())
+    return Cut(pixels, pictures.png(pixels, 1), canvas)
+
+
+def _texture(cut: Cut, width: int) -> bytes:
+    eight = pictures.eight_bit(cut.pixels)
+    return texture_of(eight[..., :3], eight[..., 3] if (eight[..., 3] < 255).any() else None, width)
 
 
 def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate | None:
@@ -216,18 +216,24 @@ def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate 
         return None
     ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
     file = out.keep(cut.data, ".png")
-    out.textures[ident], out.alphas[ident] = cut.texture, cut.alpha
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=cut.canvas, role="foreground")
 
 
-def _cuts(picture: Layered, films: Films) -> Iterator[Cut | None]:
-    """What each layer shows, in order; None for videos. Two are encoded beside one another, and none ahead of need."""
+def _cuts(picture: Layered, films: Films, textures: bool) -> Iterator[tuple[Cut | None, bytes | None]]:
+    """What each layer shows, in order, and its texture, if they are wanted; None for videos. Two are encoded beside
+    one another, and none ahead of need."""
+    width = texture_width(len(picture.layers) + 1)  # the flattened picture is a plate too
+
+    def cut(layer: Layer) -> tuple[Cut | None, bytes | None]:
+        made = None if layer.name in films else cut_of(layer, picture)
+        return made, _texture(made, width) if made is not None and textures else None
+
     with ThreadPoolExecutor(2) as pool:
-        waiting: deque[Future[Cut | None]] = deque()
+        waiting: deque[Future[tuple[Cut | None, bytes | None]]] = deque()
         for layer in picture.layers:
             if len(waiting) > 1:
                 yield waiting.popleft().result()
-            waiting.append(pool.submit(lambda x: None if x.name in films else cut_of(x, picture), layer))
+            waiting.append(pool.submit(cut, layer))
         while waiting:
             yield waiting.popleft().result()
 
@@ -243,11 +249,16 @@ def film_plate(out: Begun, layer: Layer, photo: str, film: tuple[str, bytes]) ->
 
 
 def from_layers(
-    files: list[tuple[str, bytes]], how: How, told: Told | None = None, films: Films | None = None
+    files: list[tuple[str, bytes]],
+    how: How,
+    told: Told | None = None,
+    films: Films | None = None,
+    textures: bool = False,
 ) -> Begun:
     """A shot of layers: a plate and a flat for each, one behind the other, the picture kept exactly.
 
-    ``films``: of layers that are videos, by name, the file that their picture was the first of.
+    ``films``: of layers that are videos, by name, the file that their picture was the first of; ``textures``: whether
+    those of the plates are wanted.
     """
     picture = layers_of(files)
     title = PurePath(files[0][0]).stem[:100] if len(files) == 1 else "Layers"
@@ -265,13 +276,17 @@ def from_layers(
     view = view_of(photo.camera)
     films, many = films or {}, len(picture.layers)
     far = distances(many, how)
-    for n, (layer, cut) in enumerate(zip(picture.layers, _cuts(picture, films), strict=True)):
+    for n, (layer, (cut, texture)) in enumerate(zip(picture.layers, _cuts(picture, films, textures), strict=True)):
         if told:
             told(0.2 + 0.6 * n / many, f"layer {n + 1} of {many}")
         film, distance = films.get(layer.name), far[n]
         plate = film_plate(out, layer, ident, film) if film else layer_plate(out, layer, ident, cut)
         if plate is None:
             continue
+        if cut is not None:
+            out.alphas[plate.id] = cut.pixels[..., 3].copy()
+        if texture is not None:
+            out.textures[plate.id] = texture
         solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
         solid = solid.model_copy(update={"group": layer.group, "hidden": not layer.visible})
         out.shot.plates.append(plate)
@@ -285,10 +300,11 @@ def from_layers(
     return out
 
 
-def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) -> Begun:
+def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None, textures: bool = False) -> Begun:
     """A shot from pictures, with a first move that holds.
 
-    ``files``: names and bytes: one photograph or picture, one layered file, or several pictures, first the nearest.
+    ``files``: names and bytes: one photograph or picture, one layered file, or several pictures, first the nearest;
+    ``textures``: whether those of layers are wanted, for a browser.
     Raises FormatError for what cannot be used.
     """
     if not files:
@@ -298,7 +314,7 @@ def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None) ->
     films = {PurePath(name).stem[:100]: (name, data) for name, data in files if is_video(data, name)}
     files, said = as_stills(files)
     several = len(files) > 1 or is_layered(files[0][1], files[0][0])
-    out = from_layers(files, how, told, films) if several else from_photo(*files[0], how)
+    out = from_layers(files, how, told, films, textures) if several else from_photo(*files[0], how)
     if several:  # what is said of videos is said already: there they run
         said = []
     engines = Engines(lambda name: out.files[name], Kept())

@@ -11,7 +11,7 @@ import { useMove } from '../stages/move/move'
 import { useAlong } from '../stages/move/along'
 import Course from './Course.vue'
 import Pace from './Pace.vue'
-import { shownAt, type Curve } from './pace'
+import { shownAt } from './pace'
 
 const { s, cameras, report, playing, checking, shownOf } = useMove()
 const { look, lines, covers } = useAlong()
@@ -97,7 +97,7 @@ function go(frame: number) {
   s.frame = Math.min(last.value, Math.max(first.value, frame))
 }
 /** Where a key is shown: under a pace not on the frame of its own time. */
-const shown = (own: number) => shownAt(s.shot.move.speed as Curve | null, s.keys, own)
+const shown = (own: number) => shownAt(s.shot.move, own)
 const homeFrame = computed(() => {
   const home = s.keys.find((k) => k.home)
   return home ? shownOf(home.frame) : null

@@ -1,5 +1,17 @@
 import { describe, expect, it } from 'vitest'
-import { curvePath, dragged, keyShown, ownTime, progressAt, shownAt, slopes, withHandle, type Curve } from './pace'
+import cases from './pace.gen.json'
+import {
+  curvePath,
+  dragged,
+  keyShown,
+  ownTime,
+  progressAt,
+  shownAt,
+  shownOf,
+  slopes,
+  withHandle,
+  type Curve,
+} from './pace'
 
 const CURVE: Curve = [
   [1, 0],
@@ -38,16 +50,24 @@ describe('a pace', () => {
     expect(progressAt(CURVE, -9)).toBe(0)
     expect(progressAt(CURVE, 500)).toBe(1)
   })
+  it.each(cases)('shows the keys and the time that the engine says, case %#', (c) => {
+    const move = { keys: c.keys.map((frame) => ({ frame })), speed: c.speed }
+    c.frames.forEach((frame, i) => {
+      expect(ownTime(move, frame)).toBeCloseTo(c.own[i], 7)
+      expect(keyShown(move, frame)?.frame ?? null).toBe(c.key[i])
+    })
+  })
   it('shows keys elsewhere than on the frames of their own time', () => {
-    const keys = [1, 51, 101].map((frame) => ({ frame }))
-    expect(ownTime(CURVE, keys, 30)).toBeCloseTo(43, 9)
-    const at = shownAt(CURVE, keys, 51)
+    const move = { keys: [1, 51, 101].map((frame) => ({ frame })), speed: CURVE }
+    const at = shownAt(move, 51)
     expect(at).toBeCloseTo(48.190829, 4) // where SciPy says that half of the way is done
-    expect(ownTime(CURVE, keys, at)).toBeCloseTo(51, 4)
-    expect(keyShown(CURVE, keys, Math.round(at))?.frame).toBe(51)
-    expect(keyShown(CURVE, keys, 45)).toBeNull()
-    expect(keyShown(CURVE, keys, 1)?.frame).toBe(1)
-    expect([ownTime(null, keys, 30), shownAt(null, keys, 51), keyShown(null, keys, 51)?.frame]).toEqual([30, 51, 51])
+    expect(ownTime(move, at)).toBeCloseTo(51, 4)
+    expect(keyShown(move, shownOf(move, 51))?.frame).toBe(51)
+    expect(keyShown(move, 45)).toBeNull()
+    const plain = { keys: move.keys, speed: null }
+    expect([ownTime(plain, 30), shownOf(plain, 51), keyShown(plain, 51)?.frame]).toEqual([30, 51, 51])
+    const single = { keys: [{ frame: 7 }], speed: CURVE } // has no time of its own yet
+    expect([ownTime(single, 30), shownOf(single, 7), keyShown(single, 7)?.frame]).toEqual([30, 7, 7])
   })
   it('is drawn through its handles', () => {
     const path = curvePath(

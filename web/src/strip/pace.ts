@@ -51,30 +51,43 @@ export function progressAt(curve: Curve, frame: number): number {
   const [t2, t3] = [t * t, t * t * t]
   return (2 * t3 - 3 * t2 + 1) * p0 + (t3 - 2 * t2 + t) * h * m[i] + (3 * t2 - 2 * t3) * p1 + (t3 - t2) * h * m[i + 1]
 }
+/** A move's keys, in the order of their own time, and the pace that lies over them, if one does. */
+interface Timed<K extends { frame: number }> {
+  keys: K[]
+  speed?: unknown
+}
+const paceOver = (move: Timed<{ frame: number }>) =>
+  move.keys.length > 1 ? ((move.speed ?? null) as Curve | null) : null
+
 /** Which frame of the keys' own time a frame shows, under a pace or without. */
-export function ownTime(curve: Curve | null | undefined, keys: { frame: number }[], frame: number): number {
-  if (!curve || keys.length < 2) return frame
-  const [first, last] = [keys[0].frame, keys[keys.length - 1].frame]
+export function ownTime(move: Timed<{ frame: number }>, frame: number): number {
+  const curve = paceOver(move)
+  if (!curve) return frame
+  const [first, last] = [move.keys[0].frame, move.keys[move.keys.length - 1].frame]
   return first + Math.min(1, Math.max(0, progressAt(curve, frame))) * (last - first)
 }
 /** The key that a frame shows: one that passes within half a frame of it, the nearest of them. */
-export function keyShown<K extends { frame: number }>(curve: Curve | null | undefined, keys: K[], frame: number) {
-  if (!curve || keys.length < 2) return keys.find((k) => k.frame === frame) ?? null
-  const [at, low, high] = [frame, frame - 0.5, frame + 0.5].map((f) => ownTime(curve, keys, f))
-  const passing = keys.filter((k) => low <= k.frame && k.frame <= high)
+export function keyShown<K extends { frame: number }>(move: Timed<K>, frame: number): K | null {
+  if (!paceOver(move)) return move.keys.find((k) => k.frame === frame) ?? null
+  const [at, low, high] = [frame, frame - 0.5, frame + 0.5].map((f) => ownTime(move, f))
+  const passing = move.keys.filter((k) => low <= k.frame && k.frame <= high)
   return passing.sort((a, b) => Math.abs(a.frame - at) - Math.abs(b.frame - at))[0] ?? null
 }
 /** Where between frames a key of its own time is shown first; the last frame where the curve never gets there. */
-export function shownAt(curve: Curve | null | undefined, keys: { frame: number }[], own: number): number {
-  if (!curve || keys.length < 2) return own
+export function shownAt(move: Timed<{ frame: number }>, own: number): number {
+  const curve = paceOver(move)
+  if (!curve) return own
   let [low, high] = [curve[0][0], curve[curve.length - 1][0]]
   for (let i = 0; i < 40 && high - low > 1e-6; i++) {
     const middle = (low + high) / 2
-    if (ownTime(curve, keys, middle) < own - 1e-9) low = middle
+    if (ownTime(move, middle) < own - 1e-9) low = middle
     else high = middle
   }
   return high
 }
+/** The frame on which a key is shown: under a pace another one than that of its own time. */
+export const shownOf = (move: Timed<{ frame: number }>, own: number) => Math.round(shownAt(move, own))
+
 /** The curve as an SVG path of cubic pieces. */
 export function curvePath(curve: Curve, x: (frame: number) => number, y: (progress: number) => number): string {
   const m = slopes(curve)

@@ -97,18 +97,21 @@ def paced(speed: list[tuple[float, float]] | None, path: Path, frame: float) -> 
     return first + float(np.clip(share, 0.0, 1.0)) * (last - first)
 
 
+def key_passing(speed: list[tuple[float, float]] | None, path: Path, keys: list[int], frame: int) -> int | None:
+    """Of keys' frames of their own time the nearest that passes within half a frame of a frame, if any."""
+    time, low, high = (paced(speed, path, f) for f in (frame, frame - 0.5, frame + 0.5))
+    return min((k for k in keys if low <= k <= high), key=lambda k: abs(k - time), default=None)
+
+
 def own_frame(shot: Shot, path: Path, frame: int) -> int:
     """The frame of the keys' own time at which a key belongs that a frame shows.
 
-    That of the key that passes nearest, if one passes within half a frame; else the nearest. A single key has no time
-    of its own yet.
+    That of the key that passes there, see `key_passing`; else the nearest. A single key has no time of its own yet.
     """
-    speed = shot.move.speed
     if len(path.frames) < 2:
         return frame
-    time, low, high = (paced(speed, path, f) for f in (frame, frame - 0.5, frame + 0.5))
-    passing = [k.frame for k in shot.move.keys if low <= k.frame <= high]
-    return min(passing or [round(time)], key=lambda f: abs(f - time))
+    passing = key_passing(shot.move.speed, path, [k.frame for k in shot.move.keys], frame)
+    return round(paced(shot.move.speed, path, frame)) if passing is None else passing
 
 
 def pace_through(speed: list[tuple[float, float]], path: Path, frame: float, own: float) -> list[tuple[float, float]]:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 from typing import Literal
 
-from roofline.core.survey.solve import solve
+from roofline.core.survey.solve import HELD, solve
 from roofline.errors import SurveyError
 from roofline.model.base import Vec2
 from roofline.model.survey import Assumption, FocalPrior, SurveyInput, SurveyResult
@@ -17,7 +17,6 @@ TOLD = 0.1  # of the focal length: what leaves more doubt than this does not tak
 TURN_DOUBT = 3.0  # degrees: one sigma of a rotation that rests on an assumed horizon
 FILE_SIGMA, CROPPED_SIGMA = 0.03, 0.1  # of a focal length from the file, as a share; where the picture was cropped
 USUAL = (3 / 2, 4 / 3, 16 / 9, 5 / 4, 1.0)  # aspects of sensors
-HELD = "The focal length is held near"  # what a solution says of a lens that stands in, instead of its own words
 Part = Literal["lens", "horizon", "eye"]
 
 

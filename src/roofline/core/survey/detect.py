@@ -8,6 +8,8 @@ assignment is made anew from its camera until it settles.
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,13 +17,13 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, straighten_pixels
-from roofline.core.survey.assumed import DIAGONAL_MM, HELD, assumed_lens, lens_words
+from roofline.core.survey.assumed import DIAGONAL_MM, assumed_lens, lens_words
 from roofline.core.survey.lines import LONG, laid, segments
 from roofline.core.survey.odd import with_second
-from roofline.core.survey.solve import solve
+from roofline.core.survey.solve import HELD, solve
 from roofline.core.survey.starts import aslant
 from roofline.errors import SurveyError
-from roofline.model.base import FAMILIES
+from roofline.model.base import FAMILIES, Family
 from roofline.model.survey import Assumption, Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
 
 HYPOTHESES = 4000
@@ -296,17 +298,21 @@ def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
     return float(np.sqrt(np.mean(off**2))), float(np.sqrt(np.mean(np.square(np.minimum(turns, OTHERWISE)))))
 
 
+def _left_out(found: Found, known: SurveyInput, families: tuple[Family, ...]) -> Iterator[SurveyResult]:
+    """What is solved without the edges of one direction, of each in turn; nothing where these do not do without it."""
+    plain = known.model_copy(update={"distortion": "none"})
+    for family in families:
+        rest = [e for e in found.edges if e.family != family]
+        with contextlib.suppress(SurveyError):
+            yield _solved(plain, rest, False, found.result.camera.focal_px)[0]
+
+
 def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
     """How far the log focal length moves, and the rotation in radians, when the edges of one direction are left out;
     root mean square."""
     moved, turns = list[float](), list[float]()
     base = np.array(found.result.camera.rotation)
-    for family in FAMILIES:
-        rest = [e for e in found.edges if e.family != family]
-        try:
-            got, _ = _solved(known.model_copy(update={"distortion": "none"}), rest, False, found.result.camera.focal_px)
-        except SurveyError:
-            continue
+    for got in _left_out(found, known, FAMILIES):
         moved.append(float(np.log(got.camera.focal_px / found.result.camera.focal_px)))
         turn = float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude())
         if turn < OTHERWISE:  # as far as it is more than the fewer edges allow for
@@ -316,15 +322,8 @@ def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
 
 def _told_otherwise(found: Found, known: SurveyInput) -> bool:
     """Whether a level direction with Rise tells the focal length too, and not the two level ones alone."""
-    for left_out in FAMILIES[:2]:
-        rest = [e for e in found.edges if e.family != left_out]
-        try:
-            got, _ = _solved(known.model_copy(update={"distortion": "none"}), rest, False, found.result.camera.focal_px)
-        except SurveyError:
-            continue
-        if (got.sigma.focal_px or np.inf) < LOOSELY * got.camera.focal_px:
-            return True
-    return False
+    one_out = _left_out(found, known, FAMILIES[:2])
+    return any((got.sigma.focal_px or np.inf) < LOOSELY * got.camera.focal_px for got in one_out)
 
 
 def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyResult:

@@ -35,6 +35,7 @@ from roofline.model.survey import (
 )
 
 FOCAL_UNKNOWN = 0.5  # a relative sigma above this means: the edges do not give a focal length
+HELD = "The focal length is held near"  # how a solution begins to say so; what stands in for a lens has its own words
 TRIED = 3  # starts that are followed to their end
 
 
@@ -328,7 +329,7 @@ def told(system: System, i: int, spread: float, sigma: SurveySigma, weight: Arra
         assumed.append("The lens does not bend straight lines.")
     if given.focal_px is not None:
         where = "the file says" if given.focal_px.source == "file" else "is given"
-        assumed.append(f"The focal length is held near what {where}.")
+        assumed.append(f"{HELD} what {where}.")
     if (axis := system.held[i]) is not None:
         assumed.append(f"The turn about {FAMILIES[axis]} is not determined by the edges and is set level.")
     if sigma.principal_point is not None and max(sigma.principal_point) > 0.7 * CENTRE_PRIOR * system.diagonal[i]:

@@ -2,6 +2,7 @@
 /** A move from an idea: what kind, about what, how far; its keys take the place of those that there are. */
 import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
+import { AHEAD } from '../../api/shared.gen'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import { IDEAS, useIdea, type Kind } from './idea'
@@ -10,7 +11,7 @@ const s = useShot()
 const { kind, about, picking, drawing, far, ends, set: setKeys } = useIdea()
 const idea = computed(() => IDEAS[kind.value])
 const said = ref(false)
-const name = computed(() => about.value?.name ?? 'what lies straight ahead, 10 m off')
+const name = computed(() => about.value?.name ?? `what lies straight ahead, ${AHEAD} m off`)
 function aboutPiece(id: string) {
   picking.value = id === 'point'
   if (id === 'ahead') about.value = null

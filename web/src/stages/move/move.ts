@@ -6,7 +6,7 @@ import { freshId } from '../../hand/changes'
 import { held, sendHeld } from '../../hand/held'
 import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
-import { keyShown, shownAt, type Curve } from '../../strip/pace'
+import { keyShown, shownOf } from '../../strip/pace'
 import { withUntouched } from './untouched'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
@@ -57,10 +57,7 @@ export function useMove() {
   const poseAt = (frame: number, held = true): FrameCamera | null =>
     [held ? hand.value : null, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
   const at = computed(() => poseAt(s.frame))
-  /** The frame on which a key is shown: under a pace another one than that of its own time. */
-  const shownOf = (own: number) => Math.round(shownAt(s.shot.move.speed as Curve | null, s.keys, own))
-  const shownKey = (frame: number) => keyShown<Key>(s.shot.move.speed as Curve | null, s.keys, frame)
-  const key = computed<Key | null>(() => shownKey(s.frame))
+  const key = computed<Key | null>(() => (s.state ? keyShown<Key>(s.shot.move, s.frame) : null))
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
   async function load() {
@@ -138,8 +135,10 @@ export function useMove() {
   async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value, shown = from) {
     if (!from || !shown) return false
     const seen = laidOver(s.shot.move)
+    /** Where it stands to be seen there, or when, the server says. */
+    const itSays = seen && (!change.home || !!s.shot.move.speed)
     const { frame } = from
-    const old = shownKey(frame)
+    const old = keyShown<Key>(s.shot.move, frame)
     const body = {
       frame,
       position: from.position,
@@ -185,8 +184,7 @@ export function useMove() {
       'PUT',
       `/keys/${frame}`,
       sent,
-      // where it stands to be seen there, the server says
-      withKeys((keys) => (seen && !body.home ? keys : [...keys.filter((k) => k.frame !== frame), made])),
+      withKeys((keys) => (itSays ? keys : [...keys.filter((k) => k.frame !== frame), made])),
     )
     asked.value = asked.value.filter((c) => c !== pose)
     return ok
@@ -254,7 +252,7 @@ export function useMove() {
     letGo,
     turning: () => resting.again(),
     removeKey,
-    shownOf,
+    shownOf: (own: number) => shownOf(s.shot.move, own),
   }
 }
 

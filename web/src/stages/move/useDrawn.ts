@@ -1,11 +1,11 @@
 /** Moves from ideas drawn in the lens view: pressed on what they are about, dragged as far as they go. */
 import { watch, type Ref } from 'vue'
 import { api, got, latest, type FrameCamera, type Vec3 } from '../../api/client'
+import { AHEAD } from '../../api/shared.gen'
 import { begin } from '../../hand/gesture'
 import { drawnFar, IDEAS, useIdea } from './idea'
 import { useMove } from './move'
 
-const STRAIGHT = 10 // metres to what is pressed where nothing is there, as for ideas about what lies ahead
 const STILL = 3 // pixels that are no drag
 
 /** ``unit``: delivered pixels of one on the screen. */
@@ -13,7 +13,7 @@ export function useDrawn(host: Ref<HTMLElement | undefined>, unit: () => number)
   const { s, at, hand, story, playing } = useMove()
   const { kind, about, drawing, inHand, far, ends, pick, set } = useIdea()
   let mine: FrameCamera | null = null // what this gesture has put in hand
-  const show = (camera: FrameCamera | null) => (mine = hand.value = camera)
+  const show = (camera: FrameCamera) => (mine = hand.value = camera)
   const ask = latest(
     (amount: number) => {
       const [run, rise, back] = about.value?.at ?? []
@@ -30,7 +30,7 @@ export function useDrawn(host: Ref<HTMLElement | undefined>, unit: () => number)
     const { frame } = s
     const camera = { ...at.value! }
     const was = { about: about.value, far: far.value }
-    const depth = story.value?.depth_m ?? STRAIGHT
+    const depth = story.value?.depth_m ?? AHEAD
     const world = story.value?.world as Vec3 | undefined
     if (IDEAS[kind.value].about) about.value = world ? { solid: null, at: world, name: 'what was pressed' } : null
     const { width, height } = s.shot.delivery
@@ -58,7 +58,7 @@ export function useDrawn(host: Ref<HTMLElement | undefined>, unit: () => number)
         if (!held) return
         drawing.value = false
         await set(far.value[kind.value])
-        if (hand.value?.frame === other) hand.value = null
+        if (hand.value === held) hand.value = null // not what has been taken in hand since
       },
       giveUp: () => {
         if (mine) hand.value = null

@@ -7,7 +7,7 @@ import { api, got, type Schemas } from '../../api/client'
 import { useKeys } from '../../hand/keys'
 import { surfaceName } from '../../state/names'
 import { useShot } from '../../state/shot'
-import { shownAt, type Curve } from '../../strip/pace'
+import { shownOf } from '../../strip/pace'
 import { framePicture } from '../move/framePicture'
 import { worstFrame } from './worst'
 
@@ -28,7 +28,7 @@ const throwOf = computed(() => s.shot.throws.find((t) => t.plate === props.plate
 const worst = computed(() => worstFrame(report.value?.frames, props.plate))
 const home = computed(() => {
   const key = s.keys.find((k) => k.home) ?? s.keys[0]
-  return key ? Math.round(shownAt(s.shot.move.speed as Curve | null, s.keys, key.frame)) : s.state!.first_frame
+  return key ? shownOf(s.shot.move, key.frame) : s.state!.first_frame
 })
 const frame = computed(() => (from.value === 'home' ? home.value : (worst.value?.frame ?? null)))
 const src = computed(() => {
