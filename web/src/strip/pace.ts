@@ -1,6 +1,7 @@
 /** A curve of progress (0…1) over frames, by its handles. */
 export type Curve = [number, number][]
 const APART = 1 // frames between two handles, at least
+const SAME = 1e-7 // frames that figures lose on their way
 
 /** A curve with one of its inner handles put somewhere else: between its neighbours, never back. */
 export function dragged(curve: Curve, i: number, to: [number, number]): Curve {
@@ -70,7 +71,7 @@ export function ownTime(move: Timed<{ frame: number }>, frame: number): number {
 export function keyShown<K extends { frame: number }>(move: Timed<K>, frame: number): K | null {
   if (!paceOver(move)) return move.keys.find((k) => k.frame === frame) ?? null
   const [at, low, high] = [frame, frame - 0.5, frame + 0.5].map((f) => ownTime(move, f))
-  const passing = move.keys.filter((k) => low <= k.frame && k.frame <= high)
+  const passing = move.keys.filter((k) => low - SAME <= k.frame && k.frame <= high + SAME)
   return passing.sort((a, b) => Math.abs(a.frame - at) - Math.abs(b.frame - at))[0] ?? null
 }
 /** Where between frames a key of its own time is shown first; the last frame where the curve never gets there. */
@@ -80,7 +81,7 @@ export function shownAt(move: Timed<{ frame: number }>, own: number): number {
   let [low, high] = [curve[0][0], curve[curve.length - 1][0]]
   for (let i = 0; i < 40 && high - low > 1e-6; i++) {
     const middle = (low + high) / 2
-    if (ownTime(move, middle) < own - 1e-9) low = middle
+    if (ownTime(move, middle) < own - SAME) low = middle
     else high = middle
   }
   return high

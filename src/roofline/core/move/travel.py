@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from roofline.core.move.path import Path
 
 WAVES = 24  # sinusoids of a sway along each direction
-SAME = 1e-7  # metres, and parts of a turn, that figures lose on their way to the screen and back
+SAME = 1e-7  # metres, parts of a turn, and frames, that figures lose on their way to the screen and back
 BAND = (0.5, 1.5)  # of its frequency
 
 
@@ -100,7 +100,7 @@ def paced(speed: list[tuple[float, float]] | None, path: Path, frame: float) -> 
 def key_passing(speed: list[tuple[float, float]] | None, path: Path, keys: list[int], frame: int) -> int | None:
     """Of keys' frames of their own time the nearest that passes within half a frame of a frame, if any."""
     time, low, high = (paced(speed, path, f) for f in (frame, frame - 0.5, frame + 0.5))
-    return min((k for k in keys if low <= k <= high), key=lambda k: abs(k - time), default=None)
+    return min((k for k in keys if low - SAME <= k <= high + SAME), key=lambda k: abs(k - time), default=None)
 
 
 def own_frame(shot: Shot, path: Path, frame: int) -> int:
