@@ -124,6 +124,8 @@ def move(page: Page, out: Path) -> None:
     """A frame that fails; looked along; the pace by handles and which plate gives what; the verdicts."""
     page.fill("#frame", "112")
     page.press("#frame", "Enter")
+    page.mouse.move(1120, 400)
+    page.mouse.wheel(0, -9000)  # the ledger from its beginning
     page.wait_for_timeout(1500)
     page.screenshot(path=out / "move.png")
     page.click("[data-look-along]")

@@ -1,6 +1,6 @@
 /** What is typed into a figure, and what keys make of it. */
 import { describe, expect, it } from 'vitest'
-import { figureOf, stepped, strideOf } from './figures'
+import { figureOf, stepped, strideOf, unbroken } from './figures'
 
 describe('a figure', () => {
   it.each([
@@ -70,5 +70,13 @@ describe('keys', () => {
     expect(stepped(9.95, 0.1, 0, 10)).toBe(10)
     expect(stepped(0.05, -1, 0, 10)).toBe(0)
     expect(stepped(1.23456, 0.01, 0, 10)).toBe(1.2446)
+  })
+})
+
+describe('a sentence', () => {
+  it('keeps figures and their units on one line, and breaks elsewhere', () => {
+    const [said, n] = [unbroken('Ground 3.8 : 1, 2.8 px/px; 0.33 % of 5 frames, 1.92 m off, 12 mm'), '\u00a0']
+    expect(said).toBe(`Ground 3.8${n}:${n}1, 2.8${n}px/px; 0.33${n}% of 5 frames, 1.92${n}m off, 12${n}mm`)
+    expect(unbroken('50 of 120 frames: 1 to 9, 80 meadows')).toBe('50 of 120 frames: 1 to 9, 80 meadows')
   })
 })

@@ -1,5 +1,9 @@
 /** Figures as they are typed: comma or point, and sums in the field. */
 
+/** A sentence whose figures keep their units on one line. */
+export const unbroken = (text: string) =>
+  text.replace(/(\d) (?=(?:%|m|mm|px|°|px\/px|f|s)(?![\w/]))/g, '$1\u00a0').replace(/ : (?=\d)/g, '\u00a0:\u00a0')
+
 /** The value of what was typed, as `3.2/2` or `(1,5 + 2) * 3`; null where it is no sum of numbers. */
 export function figureOf(text: string): number | null {
   const tokens = text.replaceAll(',', '.').match(/\d+\.?\d*(?:e[+-]?\d+)?|\.\d+(?:e[+-]?\d+)?|[-+*/()]|\S/gi) ?? []

@@ -279,6 +279,9 @@ svg {
 .label {
   font: 500 12px var(--label);
   fill: var(--ink-soft);
+  paint-order: stroke;
+  stroke: var(--paper);
+  stroke-width: 4px;
 }
 .number {
   font: 12px var(--figure);

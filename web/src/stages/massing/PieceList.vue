@@ -130,6 +130,7 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
 .list {
   max-height: max(214px, 30vh);
   overflow-y: auto;
+  border-bottom: 1px solid var(--rule);
   /* a layer of its own: the board's lines are not drawn again with every scrolled pixel */
   background: var(--paper);
   contain: content;

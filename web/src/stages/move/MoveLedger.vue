@@ -3,6 +3,7 @@ import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import NumberField from '../../ledger/NumberField.vue'
+import { unbroken } from '../../ledger/figures'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { FILM_BACK, useMove } from './move'
@@ -106,7 +107,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
       </p>
       <p v-if="checking && !report?.report" class="quiet">Checking every frame…</p>
       <div v-for="f in report?.findings ?? []" :key="f.text" class="sentence" :class="{ warn: f.action }" data-finding>
-        {{ f.text }}
+        {{ unbroken(f.text) }}
         <ElButton
           v-if="f.action === 'bring_back'"
           class="sure"

@@ -112,7 +112,7 @@ const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name
     </template>
     <CarrierFields />
     <p v-if="move.speed || move.aim || move.sway || move.carrier" class="quiet">
-      The keys lie under this. To set keys, take it off for the while; it can be undone.
+      The keys lie under this; one that you set stands so that it is seen where you put it.
       <ElButton class="plain" @click="set({ speed: null, aim: null, sway: null, carrier: null })">Take it off</ElButton>
     </p>
   </section>

@@ -4,6 +4,7 @@ import { ElButton } from 'element-plus'
 import type { Schemas } from '../../api/client'
 import { pieceName } from '../../state/names'
 import { useAsked } from './useAsked'
+import { unbroken } from '../../ledger/figures'
 import { costOf, TITLES } from './ways'
 import WayStrip from './WayStrip.vue'
 
@@ -24,8 +25,8 @@ const named = (id: string) => pieceName(s.shot, id)
             w.holds ? 'Take it' : 'Take it all the same'
           }}</ElButton>
         </div>
-        <p>{{ costOf(w, named) }}</p>
-        <p v-if="!w.holds" class="quiet">Does not hold. {{ w.why }}</p>
+        <p>{{ unbroken(costOf(w, named)) }}</p>
+        <p v-if="!w.holds" class="quiet">Does not hold. {{ unbroken(w.why) }}</p>
         <WayStrip v-if="w.can_apply" :kind="w.kind" />
       </li>
     </ol>

@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import type { Advice, EdgeFamily, Family, Vec2, Vec3 } from '../../api/client'
 import { panTiltRoll, quaternion } from '../../board/camera'
 import NumberField from '../../ledger/NumberField.vue'
+import { unbroken } from '../../ledger/figures'
 import AssumeLedger from './AssumeLedger.vue'
 import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf } from './edges'
@@ -357,7 +358,7 @@ function exchange() {
 
     <section v-if="r && r.assumed.length" class="section">
       <h2>What it rests on</h2>
-      <p v-for="a in r.assumed" :key="a" class="quiet">{{ a }}</p>
+      <p v-for="a in r.assumed" :key="a" class="quiet">{{ unbroken(a) }}</p>
     </section>
   </div>
 </template>
