@@ -130,7 +130,7 @@ def begin_command(
         raise Bad(f"{out} is there already; nothing was overwritten.")
     how = How(lens, eye, size_of(size), fps, frames, near, far, spread)
     begun = begin([(f.name, f.read_bytes()) for f in files], how)
-    write_package(begun.shot, lambda name: begun.files[name], out)
+    write_package(begun.shot, begun.place.read, out)
     for note in begun.notes:
         click.echo(note, err=True)
     click.echo(str(out))

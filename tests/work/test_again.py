@@ -13,7 +13,7 @@ from roofline.errors import FormatError
 from roofline.formats.layers import Layer, Layered, flattened, read_layered
 from roofline.formats.ora import open_raster
 from roofline.work.again import as_layers, put_again, stretched
-from roofline.work.begin import How, begin
+from roofline.work.begin import How, InMemory, begin
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 
@@ -39,23 +39,13 @@ def picture() -> Layered:
 
 
 def begun(made: Layered):
-    out = begin([("Valley.ora", open_raster(made))], How(size=(160, 90), frames=4))
-    return out.shot, dict(out.files)
+    place = InMemory()
+    out = begin([("Valley.ora", open_raster(made))], How(size=(160, 90), frames=4), place=place)
+    return out.shot, place.files
 
 
 def engines(files) -> Engines:
     return Engines(files.__getitem__, Kept())
-
-
-def keeping(files: dict[str, bytes]):
-    """What keeps bytes among some files, and says their name."""
-
-    def keep(data: bytes, suffix: str) -> str:
-        name = f"new{len(files)}{suffix}"
-        files[name] = data
-        return name
-
-    return keep
 
 
 def composite(layers: list[Layer]) -> np.ndarray:
@@ -122,7 +112,7 @@ def test_a_newer_file_changes_pictures_and_leaves_what_was_done():
     newer.layers.insert(2, blob(9, 30, 20, 60, 60))
     del newer.layers[0]
 
-    after, notes = put_again(shot.model_copy(deep=True), [("Valley.ora", open_raster(newer))], keeping(files))
+    after, notes = put_again(shot.model_copy(deep=True), [("Valley.ora", open_raster(newer))], InMemory(files))
     flat = next(s for s in after.solids if s.id == ids["blob 2"])
     assert flat.foot == moved.foot  # where it was pushed to
     said = " ".join(notes)
@@ -154,10 +144,10 @@ def test_a_file_of_other_layers_is_refused_and_a_canvas_of_another_size_is_said(
     shot, files = begun(picture())
     other = Layered(W, H, [blob(77, 10, 10, 50, 50)])
     with pytest.raises(FormatError, match="None of the file's layers"):
-        put_again(shot, [("Other.ora", open_raster(other))], lambda d, s: "x")
+        put_again(shot, [("Other.ora", open_raster(other))], InMemory())
     wide = picture()
     wide.width += 40
-    _, notes = put_again(shot, [("Wide.ora", open_raster(wide))], keeping(files))
+    _, notes = put_again(shot, [("Wide.ora", open_raster(wide))], InMemory(files))
     assert any("360 × 200 px now and was 320 × 200" in n for n in notes)
 
 
@@ -168,7 +158,7 @@ def test_layers_of_one_name_are_told_apart_by_their_order():
     shot, files = begun(made)
     ids = [p.id for p in shot.plates if p.name == "twin"]
     made.layers[1].pixels[..., :3] = 7
-    after, _ = put_again(shot, [("x.ora", open_raster(made))], keeping(files))
+    after, _ = put_again(shot, [("x.ora", open_raster(made))], InMemory(files))
     shown = [np.asarray(Image.open(io.BytesIO(files[after.plate(i).file]))) for i in ids]
     assert (shown[1][shown[1][..., 3] > 0][:, :3] == 7).all() and not (shown[0][..., :3] == 7).all()
 
@@ -184,6 +174,6 @@ def test_the_flattened_picture_follows_when_the_size_has_stayed():
     newer = picture()
     newer.layers[2].pixels[..., :3] //= 2
 
-    after, _ = put_again(shot, [("Valley.ora", open_raster(newer))], keeping(files))
+    after, _ = put_again(shot, [("Valley.ora", open_raster(newer))], InMemory(files))
     shown = np.asarray(Image.open(io.BytesIO(files[after.photos[0].file])))
     assert (shown == flattened(newer)[..., : shown.shape[2]]).all()

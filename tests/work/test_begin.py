@@ -16,9 +16,10 @@ from roofline.core.move.first import delivered_size
 from roofline.core.move.path import home_key, moment_at, moments, shot_path
 from roofline.core.throw.check import check
 from roofline.demo.shot import FOLDER
+from roofline.formats.layers import layers_of
 from roofline.formats.package import open_package
 from roofline.formats.pictures import png, read, to_display, to_linear
-from roofline.work.begin import How, begin, distances, from_layers
+from roofline.work.begin import How, InMemory, begin, distances, from_layers
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 
@@ -40,12 +41,14 @@ def layers(count: int = 5) -> list[tuple[str, bytes]]:
 
 
 def engine_of(begun):
-    return Engines(lambda name: begun.files[name], Kept()).engine(begun.shot)
+    return Engines(begun.place.read, Kept()).engine(begun.shot)
 
 
 def test_what_was_known_while_layers_came_in_is_what_is_read_of_their_files():
-    begun = from_layers(layers(3), How(frames=4))
-    known, read_anew = (Engines(lambda name: begun.files[name], Kept()) for _ in range(2))
+    picture = layers_of(layers(3))
+    begun = from_layers(picture, "Layers", How(frames=4), InMemory())
+    assert not picture.layers  # gigabytes of them are not held any longer than they are needed
+    known, read_anew = (Engines(begun.place.read, Kept()) for _ in range(2))
     assert set(begun.alphas) == {p.id for p in begun.shot.plates[1:]}
     for ident, alpha in begun.alphas.items():
         known.know(begun.shot, begun.shot.plate(ident), alpha)
@@ -64,7 +67,7 @@ def test_layers_stand_one_behind_the_other_and_home_is_their_composite():
     assert all(isinstance(s, Flat) for s in shot.solids) and len(shot.plates) == 6
     path = shot_path(shot)
     got = to_display(engine.picture(moment_at(shot, path, 1))[..., :3])
-    flat = read(begun.files[shot.photos[0].file])
+    flat = read(begun.place.read(shot.photos[0].file))
     scale, centre = shot.delivery.framing.scale, shot.delivery.framing.centre
     w, h = shot.delivery.width, shot.delivery.height
     box = (centre[0] - w * scale / 2, centre[1] - h * scale / 2, centre[0] + w * scale / 2, centre[1] + h * scale / 2)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO
 
@@ -24,18 +24,16 @@ class Site:
         self.desk, self.states = desk, States(desk)
 
 
-def all_uploaded() -> list[tuple[str, bytes]]:
-    """All uploaded files in their order: names and bytes."""
+def all_uploaded() -> Iterator[tuple[str, bytes]]:
+    """All uploaded files in their order, one after the other: names and bytes. All are glanced at before the first."""
     files = request.files.getlist("file")
     if not files:
         raise FormatError("No file was sent.")
     for f in files:
         glance.picture(f.stream, _named(f))
-    out = [(_named(f), f.read()) for f in files]
-    for name, data in out:
-        if not data:
-            raise FormatError(f"{name} is empty.")
-    return out
+        if not glance.size_of(f.stream):  # type: ignore[arg-type]
+            raise FormatError(f"{_named(f)} is empty.")
+    return ((_named(f), f.read()) for f in files)
 
 
 def _named(file: FileStorage) -> str:

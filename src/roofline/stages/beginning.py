@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
 from roofline.core.move.first import first_move
 from roofline.core.survey import linked
 from roofline.errors import Conflict, FormatError
-from roofline.formats.package import with_files
 from roofline.formats.stills import as_stills
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption
@@ -21,14 +21,14 @@ from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 
 
-def order_begin(desk: Desk, shot_id: str, files: list[tuple[str, bytes]], how: How) -> Job:
+def order_begin(desk: Desk, shot_id: str, files: Iterable[tuple[str, bytes]], how: How) -> Job:
     """Order a shot that has no photo yet to be begun from pictures: one photograph, one layered file, or several
     pictures, first the nearest. Raises Conflict where there is a photo already."""
     if desk.store.load(shot_id).photos:
         raise Conflict("This shot has a photo already: layers begin a shot of their own.")
-    if not files:
-        raise FormatError("No picture was sent.")
     kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
+    if not kept:
+        raise FormatError("No picture was sent.")
     return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(how))
 
 
@@ -37,28 +37,26 @@ def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     how = order.body["how"]
     if how.get("size"):
         how = how | {"size": tuple(how["size"])}
-    begun = begin([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]], How(**how), tell, textures=True)
-    tell(0.95, "keeping the pictures")
-    names = {n: desk.store.blobs.keep(data, "." + n.rpartition(".")[2]) for n, data in begun.files.items()}
-    made = with_files(begun.shot, names)
+    blobs = desk.store.blobs
+    made = begin([(n, blobs.read(f)) for n, f in order.body["files"]], How(**how), tell, textures=True, place=blobs)
 
     def alter(shot: Shot) -> Shot:
         if shot.photos:
             raise Conflict("This shot has got a photo meanwhile; nothing was changed.")
-        return made.model_copy(update={"name": shot.name})
+        return made.shot.model_copy(update={"name": shot.name})
 
     desk.store.change(order.shot, "Begin from pictures", alter)
-    keep_textures(desk, made, begun.textures)
+    keep_textures(desk, made.shot, made.textures)
     desk.changed(order.shot)
-    return {"notes": begun.notes}
+    return {"notes": made.notes}
 
 
-def order_again(desk: Desk, shot_id: str, files: list[tuple[str, bytes]]) -> Job:
+def order_again(desk: Desk, shot_id: str, files: Iterable[tuple[str, bytes]]) -> Job:
     """Order layers to be put in again from a newer file, see `roofline.work.again.put_again`."""
-    if not files:
-        raise FormatError("No picture was sent.")
     home_of(desk.store.load(shot_id))
     kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
+    if not kept:
+        raise FormatError("No picture was sent.")
     return desk.order(shot_id, "layers_again", "Put layers in again", files=kept)
 
 
@@ -67,7 +65,7 @@ def run_again(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     shot, revision = desk.store.load_with_revision(order.shot)
     tell(0.1, "reading the layers")
     files, said = as_stills([(n, desk.store.blobs.read(f)) for n, f in order.body["files"]])
-    made, notes = put_again(shot, files, desk.store.blobs.keep)
+    made, notes = put_again(shot, files, desk.store.blobs)
     desk.store.change(order.shot, "Put layers in again", lambda _: made, MadeFrom(None, revision))
     desk.changed(order.shot)
     return {"notes": [*said, *notes, "The layers are put in again."]}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,7 +17,7 @@ from roofline.formats.ora import open_raster, same_kind
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.work.begin import Begun, cut_of, layer_plate, upright_flat
+from roofline.work.begin import Begun, Place, cut_of, layer_plate, upright_flat
 from roofline.work.engines import Engines
 
 BESIDE = 1.02  # how much farther than its neighbour a layer stands that is new at the end of the list
@@ -41,15 +39,15 @@ def distance_of(flat: Flat, view: View) -> float:
 # ---------------------------------------------------------------- in again
 
 
-def put_again(shot: Shot, files: list[tuple[str, bytes]], keep: Callable[[bytes, str], str]) -> tuple[Shot, list[str]]:
+def put_again(shot: Shot, files: list[tuple[str, bytes]], place: Place) -> tuple[Shot, list[str]]:
     """The shot with its layers' pictures from newer files; they are told apart by name.
 
     What was done to a layer stays: its flat, throws, steps. A new size or place in the file is honoured. Layers that
-    are new stand between their neighbours; what no longer fits is said. ``keep``: stores bytes under a suffix, and says
-    the file's name. Raises FormatError.
+    are new stand between their neighbours; what no longer fits is said. ``place``: where pictures are put. Raises
+    FormatError.
     """
     picture = layers_of(files)
-    out = Begun(shot, notes=list(picture.notes))
+    out = Begun(shot, place, list(picture.notes))
     photo, view = home_of(shot)
     if (photo.width, photo.height) != (picture.width, picture.height):
         out.notes.append(
@@ -69,37 +67,30 @@ def put_again(shot: Shot, files: list[tuple[str, bytes]], keep: Callable[[bytes,
         )
     for layer, plate in pairs:
         if plate is not None:
-            _renew(out, plate, layer, picture, keep)
+            _renew(out, plate, layer, picture)
     for number, (layer, plate) in enumerate(pairs):
         if plate is None:
-            _add(out, layer, number, picture, view, photo.id, keep)
+            _add(out, layer, number, picture, view, photo.id)
     gone = [p.name for p in known if any(s.id == f"{p.id}-flat" for s in shot.solids)]
     if gone:
         out.notes.append(f"Not in the file any more, and left as they are: {', '.join(gone[:4])}.")
     if (photo.width, photo.height) == (picture.width, picture.height) and photo.name == "Flattened":
-        _reflatten(out.shot, photo, picture, keep)
+        _reflatten(out.shot, photo, picture, place)
     return out.shot, out.notes
 
 
-def _reflatten(shot: Shot, photo: Photo, picture: Layered, keep: Callable[[bytes, str], str]) -> None:
+def _reflatten(shot: Shot, photo: Photo, picture: Layered, place: Place) -> None:
     flat = flattened(picture)
     clear = (flat[..., 3] < top_of(flat)).any()
-    file, before = keep(pictures.png(flat if clear else flat[..., :3], 1), ".png"), photo.file
+    file, before = place.keep(pictures.png(flat if clear else flat[..., :3], 1), ".png"), photo.file
     photo.file = file
     for plate in shot.plates:
         if plate.file == before:
             plate.file = file
 
 
-def _made(out: Begun, layer: Layer, picture: Layered, photo: str, keep: Callable[[bytes, str], str]) -> Plate | None:
-    plate = layer_plate(out, layer, photo, cut_of(layer, picture))
-    if plate is not None and plate.file is not None:
-        plate.file = keep(out.files[plate.file], ".png")
-    return plate
-
-
-def _renew(out: Begun, plate: Plate, layer: Layer, picture: Layered, keep: Callable[[bytes, str], str]) -> None:
-    made = _made(out, layer, picture, plate.photo, keep)
+def _renew(out: Begun, plate: Plate, layer: Layer, picture: Layered) -> None:
+    made = layer_plate(out, layer, plate.photo, cut_of(layer, picture))
     if made is None:
         return
     before, plate.file, plate.canvas = plate.canvas, made.file, made.canvas
@@ -123,10 +114,8 @@ def stretched(
     return first, first + u * across, high - v * up, high
 
 
-def _add(
-    out: Begun, layer: Layer, number: int, picture: Layered, view: View, photo: str, keep: Callable[[bytes, str], str]
-) -> None:
-    plate = _made(out, layer, picture, photo, keep)
+def _add(out: Begun, layer: Layer, number: int, picture: Layered, view: View, photo: str) -> None:
+    plate = layer_plate(out, layer, photo, cut_of(layer, picture))
     if plate is None:
         return
     named = {s.name: distance_of(s, view) for s in out.shot.solids if isinstance(s, Flat)}

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import PurePath
-from typing import Literal
+from typing import Literal, Protocol
 
 import cv2
 import numpy as np
@@ -57,21 +57,39 @@ class How:
     spread: Spread = "parallax"
 
 
-@dataclass
-class Begun:
-    """A shot, its files by name, and what is to be said of it."""
+class Place(Protocol):
+    """Where files are put: kept under a suffix, which gives their names, and read by these."""
 
-    shot: Shot
+    def keep(self, data: bytes, suffix: str) -> str: ...
+
+    def read(self, name: str) -> bytes: ...
+
+
+@dataclass
+class InMemory:
+    """A place for the files of a package that is still to be written."""
+
     files: dict[str, bytes] = field(default_factory=dict)
-    notes: list[str] = field(default_factory=list)
-    # by plate, made while its pixels were at hand
-    textures: dict[str, bytes] = field(default_factory=dict)
-    alphas: dict[str, NDArray] = field(default_factory=dict)
 
     def keep(self, data: bytes, suffix: str) -> str:
         name = hashlib.sha256(data).hexdigest()[:32] + suffix
         self.files[name] = data
         return name
+
+    def read(self, name: str) -> bytes:
+        return self.files[name]
+
+
+@dataclass
+class Begun:
+    """A shot, where its files are, and what is to be said of it."""
+
+    shot: Shot
+    place: Place = field(default_factory=InMemory)
+    notes: list[str] = field(default_factory=list)
+    # by plate, made while its pixels were at hand
+    textures: dict[str, bytes] = field(default_factory=dict)
+    alphas: dict[str, NDArray] = field(default_factory=dict)
 
 
 def begun_survey(facts: PhotoFacts, width: int, height: int) -> Survey:
@@ -139,17 +157,17 @@ def _delivery(width: int, height: int, how: How) -> Delivery:
     return Delivery(width=w, height=h, fps=how.fps, frames=how.frames)
 
 
-def from_photo(name: str, data: bytes, how: How) -> Begun:
+def from_photo(name: str, data: bytes, how: How, place: Place) -> Begun:
     """A shot of one picture: surveyed by the edges that are found, with what they do not tell assumed."""
-    out = Begun(Shot(name=PurePath(name).stem[:100] or "shot"))
-    photo = taken_in(data, name, out.keep)
+    out = Begun(Shot(name=PurePath(name).stem[:100] or "shot"), place)
+    photo = taken_in(data, name, place.keep)
     assert photo.width is not None and photo.height is not None
     survey = photo.survey
     if how.lens_mm35 is not None:
         value = focal_px(how.lens_mm35, photo.width, photo.height)
         survey.focal_px = FocalPrior(value=value, sigma=KNOWN * value)
     survey.assumption = Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m)
-    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(out.files[photo.file], name))[..., :3], cv2.COLOR_RGB2GRAY)
+    grey = cv2.cvtColor(pictures.eight_bit(pictures.read(place.read(photo.file), name))[..., :3], cv2.COLOR_RGB2GRAY)
     try:
         found = find(np.asarray(grey), survey_input(photo, survey))
         survey.edges, survey.edge_sigma_px = found.edges, FOUND_SIGMA
@@ -215,25 +233,28 @@ def layer_plate(out: Begun, layer: Layer, photo: str, cut: Cut | None) -> Plate 
         out.notes.append(f"“{layer.name}” lies off the picture and is left out.")
         return None
     ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
-    file = out.keep(cut.data, ".png")
+    file = out.place.keep(cut.data, ".png")
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=cut.canvas, role="foreground")
 
 
-def _cuts(picture: Layered, films: Films, textures: bool) -> Iterator[tuple[Cut | None, bytes | None]]:
-    """What each layer shows, in order, and its texture, if they are wanted; None for videos. Two are encoded beside
-    one another, and none ahead of need."""
+LayerCut = tuple[Layer, Cut | None, bytes | None]
+
+
+def _cuts(picture: Layered, films: Films, textures: bool) -> Iterator[LayerCut]:
+    """Each layer in order, what it shows, and its texture, if they are wanted; None for videos. Two are encoded beside
+    one another, and none ahead of need. The picture's layers are used up: there may be gigabytes."""
     width = texture_width(len(picture.layers) + 1)  # the flattened picture is a plate too
 
-    def cut(layer: Layer) -> tuple[Cut | None, bytes | None]:
+    def cut(layer: Layer) -> LayerCut:
         made = None if layer.name in films else cut_of(layer, picture)
-        return made, _texture(made, width) if made is not None and textures else None
+        return layer, made, _texture(made, width) if made is not None and textures else None
 
     with ThreadPoolExecutor(2) as pool:
-        waiting: deque[Future[tuple[Cut | None, bytes | None]]] = deque()
-        for layer in picture.layers:
+        waiting: deque[Future[LayerCut]] = deque()
+        while picture.layers:
             if len(waiting) > 1:
                 yield waiting.popleft().result()
-            waiting.append(pool.submit(cut, layer))
+            waiting.append(pool.submit(cut, picture.layers.pop(0)))
         while waiting:
             yield waiting.popleft().result()
 
@@ -243,14 +264,16 @@ def film_plate(out: Begun, layer: Layer, photo: str, film: tuple[str, bytes]) ->
     ident = fresh_id(layer.name, [p.id for p in out.shot.plates])
     height, width = layer.pixels.shape[:2]
     canvas = (float(layer.x), float(layer.y), float(width), float(height))
-    file = out.keep(film[1], PurePath(film[0]).suffix.lower() or ".mp4")
+    file = out.place.keep(film[1], PurePath(film[0]).suffix.lower() or ".mp4")
     out.notes.append(f"“{layer.name}” is a video and runs from the first frame on.")
     return Plate(id=ident, name=layer.name, photo=photo, file=file, canvas=canvas, role="foreground", video=Video())
 
 
 def from_layers(
-    files: list[tuple[str, bytes]],
+    picture: Layered,
+    title: str,
     how: How,
+    place: Place,
     told: Told | None = None,
     films: Films | None = None,
     textures: bool = False,
@@ -258,15 +281,13 @@ def from_layers(
     """A shot of layers: a plate and a flat for each, one behind the other, the picture kept exactly.
 
     ``films``: of layers that are videos, by name, the file that their picture was the first of; ``textures``: whether
-    those of the plates are wanted.
+    those of the plates are wanted. The picture's layers are used up.
     """
-    picture = layers_of(files)
-    title = PurePath(files[0][0]).stem[:100] if len(files) == 1 else "Layers"
-    out = Begun(Shot(name=title or "Layers"), notes=list(picture.notes))
+    out = Begun(Shot(name=title or "Layers"), place, list(picture.notes))
     flat = flattened(picture)
     whole = pictures.png(flat if (flat[..., 3] < np.iinfo(flat.dtype).max).any() else flat[..., :3], 1)
     photo = Photo(
-        id="flattened", name="Flattened", file=out.keep(whole, ".png"), width=picture.width, height=picture.height
+        id="flattened", name="Flattened", file=place.keep(whole, ".png"), width=picture.width, height=picture.height
     )
     photo.survey = Survey(assumption=Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m))
     ident = add_photo(out.shot, photo)
@@ -276,7 +297,7 @@ def from_layers(
     view = view_of(photo.camera)
     films, many = films or {}, len(picture.layers)
     far = distances(many, how)
-    for n, (layer, (cut, texture)) in enumerate(zip(picture.layers, _cuts(picture, films, textures), strict=True)):
+    for n, (layer, cut, texture) in enumerate(_cuts(picture, films, textures)):
         if told:
             told(0.2 + 0.6 * n / many, f"layer {n + 1} of {many}")
         film, distance = films.get(layer.name), far[n]
@@ -300,24 +321,35 @@ def from_layers(
     return out
 
 
-def begin(files: list[tuple[str, bytes]], how: How, told: Told | None = None, textures: bool = False) -> Begun:
+def begin(
+    files: list[tuple[str, bytes]],
+    how: How,
+    told: Told | None = None,
+    textures: bool = False,
+    place: Place | None = None,
+) -> Begun:
     """A shot from pictures, with a first move that holds.
 
     ``files``: names and bytes: one photograph or picture, one layered file, or several pictures, first the nearest;
-    ``textures``: whether those of layers are wanted, for a browser.
+    ``textures``: whether those of layers are wanted, for a browser; ``place``: where the shot's files are put, in
+    memory by default.
     Raises FormatError for what cannot be used.
     """
+    place = place or InMemory()
     if not files:
         raise FormatError("No picture was given.")
     if told:
         told(0.05, "reading the pictures")
     films = {PurePath(name).stem[:100]: (name, data) for name, data in files if is_video(data, name)}
     files, said = as_stills(files)
-    several = len(files) > 1 or is_layered(files[0][1], files[0][0])
-    out = from_layers(files, how, told, films, textures) if several else from_photo(*files[0], how)
-    if several:  # what is said of videos is said already: there they run
-        said = []
-    engines = Engines(lambda name: out.files[name], Kept())
+    if len(files) > 1 or is_layered(files[0][1], files[0][0]):
+        picture, title = layers_of(files), PurePath(files[0][0]).stem[:100] if len(files) == 1 else "Layers"
+        del files  # they are in the picture now, and large
+        out = from_layers(picture, title, how, place, told, films, textures)
+        said = []  # what is said of videos is said already: there they run
+    else:
+        out = from_photo(*files[0], how, place)
+    engines = Engines(place.read, Kept())
     while out.alphas:  # let go of one by one: there may be gigabytes
         ident, alpha = out.alphas.popitem()
         engines.know(out.shot, out.shot.plate(ident), alpha)

@@ -264,6 +264,7 @@ export class Thrown {
     texture.minFilter = three.LinearMipmapLinearFilter
     texture.anisotropy = this.renderer.capabilities.getMaxAnisotropy()
     texture.needsUpdate = true
+    this.renderer.initTexture(texture) // one after the other as they come, not all in the first frame
     this.textures.get(plate)?.texture.dispose()
     this.textures.set(plate, { key, texture, canvas })
   }
