@@ -15,7 +15,7 @@ from roofline.core.moment import still
 from roofline.errors import NotFound, PlateError
 from roofline.formats.pictures import png as png_of
 from roofline.formats.pictures import read, to_display
-from roofline.model.steps import BrushStep, ColourStep, GradeStep, GrowStep, Loop, OutlineStep, Stroke
+from roofline.model.steps import BrushStep, ColourStep, FillStep, GradeStep, GrowStep, Loop, OutlineStep, Stroke
 from roofline.stages import clean, photo, plates, squaring, stepping
 from roofline.stages.stepping import NewPlate
 
@@ -67,6 +67,18 @@ def test_strokes_come_and_go_one_by_one_also_later(desk, plate):
     stepping.add(desk, *plate, GrowStep(px=1), None)
     with pytest.raises(PlateError, match="not drawn with a brush"):
         stepping.stroke(desk, *plate, desk.store.load(plate[0]).plate(plate[1]).steps[1].id, strokes[0])
+
+
+def test_strokes_that_say_where_a_fill_is_come_and_go_one_by_one(desk, plate):
+    where = [GrowStep(px=1), BrushStep(strokes=[Stroke(points=[(9, 9)], radius_px=5)])]
+    stepping.add(desk, *plate, FillStep(where=where, how="smooth"), None)
+    [step] = desk.store.load(plate[0]).plate(plate[1]).steps
+    stepping.stroke(desk, *plate, step.id, Stroke(points=[(60, 40)], radius_px=8))
+    [fill] = desk.store.load(plate[0]).plate(plate[1]).steps
+    assert [s.points[0] for s in fill.where[1].strokes] == [(9, 9), (60, 40)] and fill.where[0].px == 1
+    stepping.unstroke(desk, *plate, step.id, fill.where[1].strokes[0].id)
+    [fill] = desk.store.load(plate[0]).plate(plate[1]).steps
+    assert [s.points[0] for s in fill.where[1].strokes] == [(60, 40)]
 
 
 def test_a_close_canvas_grows_with_what_is_drawn_beyond_it(desk, plate):

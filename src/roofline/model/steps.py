@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from roofline.model.base import ItemId, Model, Name, Positive, Vec2, Vec4, give_ids
 
@@ -171,7 +171,14 @@ class InFrontOf(Model):
     in_front_of: Annotated[list[str], Field(min_length=1)]
 
 
-Where = InFrontOf | list[MatteStep]
+def _each_named(value: Any) -> Any:
+    if isinstance(value, list):
+        give_ids(value, "w")
+    return value
+
+
+MatteSteps = Annotated[list[MatteStep], AfterValidator(_each_named)]
+Where = InFrontOf | MatteSteps
 
 
 class FillStep(Base):
@@ -274,7 +281,7 @@ class Grade(Model):
 
 class GradeStep(Base, Grade):
     do: Literal["grade"] = "grade"
-    where: list[MatteStep] | None = None
+    where: MatteSteps | None = None
 
 
 Step = Annotated[

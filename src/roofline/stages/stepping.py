@@ -21,7 +21,7 @@ from roofline.formats.textures import texture_of, texture_width
 from roofline.model.base import Model, Vec2, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.model.steps import OutlineStep, Step, Stroke, Tone
+from roofline.model.steps import BrushStep, OutlineStep, Step, Stroke, Tone
 from roofline.stages.photo import photo_of
 from roofline.stages.plates import box_of, fit, plate_of, sized
 from roofline.stages.shots import fresh_id
@@ -152,16 +152,27 @@ def remove(desk: Desk, shot_id: str, plate_id: str, step_id: str) -> None:
     changed(desk, shot_id, plate_id, "Remove a step", alter)
 
 
+def _redrawn(step: Any, alter: Callable[[list[Stroke]], list[Stroke]]) -> Any:
+    """The step with other strokes: its own, or those that say where it is; raises PlateError where there are none."""
+    if hasattr(step, "strokes"):
+        return step.model_copy(update={"strokes": alter(step.strokes)})
+    where = getattr(step, "where", None)
+    for n, inner in enumerate(where if isinstance(where, list) else []):
+        if isinstance(inner, BrushStep):
+            return step.model_copy(update={"where": [*where[:n], _redrawn(inner, alter), *where[n + 1 :]]})
+    raise PlateError("That step is not drawn with a brush.")
+
+
 def stroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, drawn: Stroke) -> None:
-    """Add a stroke to a step that is drawn with them."""
+    """Add a stroke to a step that is drawn with them, or whose where is."""
+
+    def more(strokes: list[Stroke]) -> list[Stroke]:
+        taken = {s.id for s in strokes}
+        ident = drawn.id if drawn.id and drawn.id not in taken else fresh_id("k", list(taken))
+        return [*strokes, drawn.model_copy(update={"id": ident})]
 
     def alter(shot: Shot, plate: Plate) -> None:
-        step = step_of(plate, step_id)
-        if not hasattr(step, "strokes"):
-            raise PlateError("That step is not drawn with a brush.")
-        taken = {s.id for s in step.strokes}
-        ident = drawn.id if drawn.id and drawn.id not in taken else fresh_id("k", list(taken))
-        new = step.model_copy(update={"strokes": [*step.strokes, drawn.model_copy(update={"id": ident})]})
+        new = _redrawn(step_of(plate, step_id), more)
         plate.steps = [new if s.id == step_id else s for s in plate.steps]
         _hold(shot, plate, new)
 
@@ -171,12 +182,15 @@ def stroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, drawn: Stroke)
 def unstroke(desk: Desk, shot_id: str, plate_id: str, step_id: str, stroke_id: str) -> None:
     """Take one stroke away, whichever it is."""
 
-    def alter(shot: Shot, plate: Plate) -> None:
-        step = step_of(plate, step_id)
-        left = [s for s in getattr(step, "strokes", []) if s.id != stroke_id]
-        if len(left) == len(getattr(step, "strokes", [])):
+    def fewer(strokes: list[Stroke]) -> list[Stroke]:
+        left = [s for s in strokes if s.id != stroke_id]
+        if len(left) == len(strokes):
             raise NotFound("That stroke is not there any more.")
-        plate.steps = [s.model_copy(update={"strokes": left}) if s.id == step_id else s for s in plate.steps]
+        return left
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        new = _redrawn(step_of(plate, step_id), fewer)
+        plate.steps = [new if s.id == step_id else s for s in plate.steps]
 
     changed(desk, shot_id, plate_id, "Remove a stroke", alter)
 

@@ -16,6 +16,7 @@ DAY = 86_400.0
 BODIES = (
     "SELECT body FROM photo",
     "SELECT body FROM plate",
+    "SELECT body FROM plate_step",
     "SELECT body FROM solid",
     "SELECT statement FROM undo_log",
     "SELECT snapshot FROM job WHERE snapshot IS NOT NULL",

@@ -21,7 +21,7 @@ from pathlib import Path
 from roofline.errors import Busy, Conflict, NotFound, RoofLineError, Unshowable
 from roofline.model.shot import Shot
 from roofline.store.blobs import Blobs
-from roofline.store.rows import TABLES, Rows, rows_of
+from roofline.store.rows import TABLES, Rows, in_order, plates_of, rows_of
 
 KEEP_STEPS = 500
 PATIENCE = 10.0  # seconds that a busy database is waited for
@@ -148,6 +148,7 @@ class Store:
 
     def create(self, shot: Shot, shot_id: str | None = None) -> str:
         """Add a shot; its files must be in the blobs. Returns its id."""
+        shot = Shot.model_validate(shot.model_dump())
         self._showable({}, shot)
         ident, rows = shot_id or secrets.token_hex(4), rows_of(shot)
         with self.transaction() as db:
@@ -187,18 +188,15 @@ class Store:
             t: {i: (p, b) for i, p, b in db.execute(f"SELECT id, place, body FROM {t} WHERE shot = ?", (shot_id,))}
             for t in TABLES
         }
-
-        def ordered(table: str) -> str:
-            return "[" + ",".join(body for _, body in sorted(rows[table].values())) + "]"
-
         plan = {i: body for i, (_, body) in rows["plan"].items()}
         said = plan.get("travel", "{}")[1:-1]
         travel = f",{said}" if said else ""
         # one text for one parser: reading each row by itself takes several times as long
         text = (
             f'{{"name":{plan["name"]},"delivery":{plan["delivery"]},"limits":{plan["limits"]},'
-            f'"photos":{ordered("photo")},"ties":{ordered("tie")},"solids":{ordered("solid")},'
-            f'"plates":{ordered("plate")},"throws":{ordered("throw")},"move":{{"keys":{ordered("key")}{travel}}},'
+            f'"photos":{in_order(rows["photo"])},"ties":{in_order(rows["tie"])},"solids":{in_order(rows["solid"])},'
+            f'"plates":{plates_of(rows)},"throws":{in_order(rows["throw"])},'
+            f'"move":{{"keys":{in_order(rows["key"])}{travel}}},'
             f'"groups":{plan.get("groups", "[]")}}}'
         )
         return Shot.model_validate_json(text), revision, rows

@@ -43,6 +43,7 @@ UNSEEN = {
     "tags",
     "motion",
 }  # of a solid: what does not change its shape
+LATELY = 8  # strokes that may have come since a step was worked out last
 SLOW = {"fill", "hair", "fringe", "extend"}  # steps whose results are worth keeping on disk
 Read = Callable[[str], bytes]
 
@@ -190,7 +191,8 @@ class Engines:
     def worked(self, shot: Shot, plate: Plate, finest: int | None = None) -> Worked:
         """A plate with its steps worked through; ``finest``: on a grid at most so many pixels a side, for a quick look.
 
-        Each step is kept by all that it was made from: what comes after a changed one is worked out anew, no more.
+        Each step is kept by all that it was made from: what comes after a changed one is worked out anew, no more; of
+        a step that got some more strokes, these alone.
         """
         on = [s for s in plate.steps if not s.off]
         if not on:
@@ -199,6 +201,9 @@ class Engines:
         key = self.picture_key(shot, plate, finest)
 
         def make() -> Worked:
+            lately = self._but_for_strokes(shot, plate, on[-1], finest)
+            if lately is not None:
+                return step_done(*lately, ShotWorld(self, shot, plate, finest))
             before = self.worked(shot, plate.model_copy(update={"steps": on[:-1]}), finest)
             if begins_empty(on) and not begins_empty(on[:-1]):  # the first step that makes a matte
                 before = emptied(before)
@@ -206,6 +211,19 @@ class Engines:
 
         slow = finest is None and any(s.do in SLOW for s in on)
         return self.kept.get("worked", key, lambda: self._on_disk(key, make) if slow else make())
+
+    def _but_for_strokes(self, shot: Shot, plate: Plate, step: Any, finest: int | None) -> tuple[Worked, Any] | None:
+        """What is at hand of a step as it was some strokes ago, and the step with these strokes alone."""
+        strokes = getattr(step, "strokes", ())
+        if getattr(step, "mode", "add") == "keep":  # what several leave in common is not what each leaves of the last
+            return None
+        for new in range(1, min(LATELY, len(strokes) - 1) + 1):
+            fewer = step.model_copy(update={"strokes": strokes[:-new]})
+            steps = [fewer if s is step else s for s in plate.steps]
+            key = self.picture_key(shot, plate.model_copy(update={"steps": steps}), finest)
+            if (found := self.kept.peek("worked", key)) is not None:
+                return found, step.model_copy(update={"strokes": strokes[-new:]})
+        return None
 
     def _on_disk(self, key: str, make: Callable[[], Worked]) -> Worked:
         """What takes long is kept over a restart as well."""

@@ -18,6 +18,7 @@ import {
   removeStroke,
   settingSource,
   straightFace,
+  strokesOf,
   type Field,
   type Step,
 } from './steps'
@@ -35,11 +36,7 @@ const others = computed(() =>
 )
 const photos = computed(() => s.shot.photos.filter((p) => p.id !== props.plate.photo && p.camera))
 const drawn = computed(() => ['brush', 'clone', 'heal'].includes(props.step.do) || wherekind.value === 'drawn')
-const strokes = computed(() => {
-  if ('strokes' in props.step) return props.step.strokes
-  const where = 'where' in props.step && Array.isArray(props.step.where) ? props.step.where[0] : null
-  return where?.do === 'brush' ? where.strokes : []
-})
+const strokes = computed(() => strokesOf(props.step))
 const wherekind = computed(() => {
   if (props.step.do !== 'fill') return null
   if (!Array.isArray(props.step.where)) return 'before'
@@ -55,9 +52,7 @@ function setWhere(kind: string) {
 }
 function takeBack() {
   const last = strokes.value.at(-1)
-  if (!last) return
-  if ('strokes' in props.step) return void removeStroke(s, props.plate.id, props.step.id, last.id ?? '')
-  void set({ where: [{ ...base, do: 'brush', strokes: strokes.value.slice(0, -1) }] })
+  if (last) void removeStroke(s, props.plate.id, props.step.id, last.id ?? '')
 }
 </script>
 

@@ -13,6 +13,7 @@ import {
   reach,
   removeStep,
   removeStroke,
+  strokesOf,
   summary,
   switchStep,
   TITLES,
@@ -121,5 +122,17 @@ describe('steps', () => {
     const ids = sent.map((x) => (stepsOf(x.after)[0] as { strokes: { id: string }[] }).strokes.map((k) => k.id))
     expect(ids).toEqual([['k1', 'k2'], []])
     expect(sent[1].path).toBe('/plates/a/steps/x1/strokes/k1')
+  })
+
+  it('say where a fill is, stroke by stroke too', () => {
+    const stroke = { id: 'k2', points: [[1, 2]], radius_px: 5, radius_m: null, hardness: 1 } as never
+    const brush = { id: 'w1', do: 'brush', mode: 'add', strokes: [{ id: 'k1' }], off: false, name: null }
+    const fill = { id: 'x1', do: 'fill', where: [{ id: 'w0', do: 'grow', px: 2 }, brush], off: false } as never
+    const { s, sent } = recorder(shot(plate('a', [fill])))
+    void addStroke(s, 'a', 'x1', stroke)
+    void removeStroke(s, 'a', 'x1', 'k1')
+    const ids = sent.map((x) => strokesOf(stepsOf(x.after)[0] as never).map((k) => k.id))
+    expect(ids).toEqual([['k1', 'k2'], []])
+    expect((stepsOf(sent[0].after)[0] as { where: object[] }).where[0]).toEqual({ id: 'w0', do: 'grow', px: 2 })
   })
 })

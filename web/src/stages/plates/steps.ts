@@ -255,14 +255,25 @@ export const moveStep = (s: Store, plate: string, id: string, place: number) =>
       return rest
     }),
   )
+/** The strokes of a step: its own, or those that say where it is. */
+export function strokesOf(step: Step): Stroke[] {
+  if ('strokes' in step) return step.strokes
+  const where = 'where' in step && Array.isArray(step.where) ? step.where.find((x) => x.do === 'brush') : null
+  return where?.do === 'brush' ? where.strokes : []
+}
+function redrawn(step: Step, alter: (strokes: Stroke[]) => Stroke[]): Step {
+  if ('strokes' in step) return { ...step, strokes: alter(step.strokes) }
+  if (!('where' in step) || !Array.isArray(step.where)) return step
+  const first = step.where.find((x) => x.do === 'brush')
+  const where = step.where.map((x) => (x === first && x.do === 'brush' ? { ...x, strokes: alter(x.strokes) } : x))
+  return { ...step, where } as Step
+}
 export const addStroke = (s: Store, plate: string, id: string, stroke: Stroke) =>
   s.change(
     'POST',
     `/plates/${plate}/steps/${id}/strokes`,
     stroke,
-    withSteps(plate, (all) =>
-      all.map((x) => (x.id === id && 'strokes' in x ? { ...x, strokes: [...x.strokes, stroke] } : x)),
-    ),
+    withSteps(plate, (all) => all.map((x) => (x.id === id ? redrawn(x, (strokes) => [...strokes, stroke]) : x))),
   )
 export const removeStroke = (s: Store, plate: string, id: string, stroke: string) =>
   s.change(
@@ -270,6 +281,6 @@ export const removeStroke = (s: Store, plate: string, id: string, stroke: string
     `/plates/${plate}/steps/${id}/strokes/${stroke}`,
     undefined,
     withSteps(plate, (all) =>
-      all.map((x) => (x.id === id && 'strokes' in x ? { ...x, strokes: x.strokes.filter((k) => k.id !== stroke) } : x)),
+      all.map((x) => (x.id === id ? redrawn(x, (strokes) => strokes.filter((k) => k.id !== stroke)) : x)),
     ),
   )

@@ -81,11 +81,6 @@ export function useStepHand(s: ReturnType<typeof useShot>) {
       radius_m: on ? brush.value.radius * (await metres(on, from)) : null,
       hardness: brush.value.hardness,
     }
-    if (x.do === 'fill' && Array.isArray(x.where) && x.where[0]?.do === 'brush')
-      return void changeStep(s, s.plate.id, {
-        ...x,
-        where: [{ ...x.where[0], strokes: [...x.where[0].strokes, one] }],
-      })
     if (changed) return void changeStep(s, s.plate.id, { ...changed, strokes: [...changed.strokes, one] } as Step)
     void addStroke(s, s.plate.id, x.id, one)
   }
