@@ -22,8 +22,14 @@ from roofline.core.plates.grading import graded
 from roofline.core.plates.matte import haired, picked
 from roofline.core.plates.strokes import laid
 from roofline.demo.shot import FOLDER
-from roofline.model.steps import Grade
+from roofline.formats.pictures import png
+from roofline.model.photo import Photo
+from roofline.model.plates import Plate
+from roofline.model.shot import Shot
+from roofline.model.steps import CloneStep, Grade, Stroke
 from roofline.stages import shots
+from roofline.work.engines import Engines
+from roofline.work.kept import Kept
 
 FULL, PROXY = (6000, 4000), (1620, 1080)
 GRADE = Grade(exposure=0.4, temperature=20, slope=(1.1, 1.0, 0.9), power=(1.1, 1.0, 1.0), saturation=1.2)
@@ -94,6 +100,36 @@ def strokes(shown: np.ndarray, out: dict[str, float]) -> None:
     )
 
 
+def one_more(shown: np.ndarray, out: dict[str, float]) -> None:
+    """A clone of a hundred strokes at full size: one stroke more, against all of them anew."""
+    rng = np.random.default_rng(1)
+    lines = [rng.uniform(300, 3500, 2) + np.cumsum(rng.normal(0, 12, (40, 2)), 0) for _ in range(101)]
+    drawn = [Stroke(id=f"k{n}", points=[(x, y) for x, y in line], radius_px=40) for n, line in enumerate(lines)]
+    w, h = FULL
+    file = png(cv2.resize(shown, FULL, interpolation=cv2.INTER_CUBIC), 1)
+    photo = Photo(id="p", name="P", file="p.png", width=w, height=h)
+
+    def cloned(many: int) -> Shot:
+        step = CloneStep(id="s", strokes=drawn[:many], offset=(130, 10))
+        plate = Plate(id="a", name="A", photo="p", file="p.png", canvas=(0, 0, w, h), steps=[step])
+        return Shot(name="Clone", photos=[photo], plates=[plate])
+
+    def seconds(engines: Engines, many: int) -> float:
+        shot, began = cloned(many), time.perf_counter()
+        engines.worked(shot, shot.plates[0])
+        return time.perf_counter() - began
+
+    engines = Engines({"p.png": file}.__getitem__, Kept())
+    seconds(engines, 1)  # the source, and what is compiled
+    engines.kept = Kept()
+    source = cloned(0)
+    source.plates[0].steps = []
+    engines.worked(source, source.plates[0])
+    anew, more = seconds(engines, 100), seconds(engines, 101)
+    out["stroke_more_s"], out["stroke_more_over_anew"] = more, more / anew
+    print(f"one stroke more on a hundred at full size: {1e3 * more:.0f} ms, {more / anew:.3f} of all of them anew")
+
+
 def forty(out: dict[str, float]) -> None:
     """A shot of forty plates: its state, a step, and that step undone."""
     from roofline.server.app import create_app
@@ -136,6 +172,7 @@ def measured(out: dict[str, float]) -> None:
     fills(shown, out)
     hair(out)
     strokes(shown, out)
+    one_more(shown, out)
     forty(out)
 
 

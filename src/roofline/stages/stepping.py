@@ -156,8 +156,8 @@ def _redrawn(step: Any, alter: Callable[[list[Stroke]], list[Stroke]]) -> Any:
     """The step with other strokes: its own, or those that say where it is; raises PlateError where there are none."""
     if hasattr(step, "strokes"):
         return step.model_copy(update={"strokes": alter(step.strokes)})
-    where = getattr(step, "where", None)
-    for n, inner in enumerate(where if isinstance(where, list) else []):
+    where = step.where if isinstance(getattr(step, "where", None), list) else []
+    for n, inner in enumerate(where):
         if isinstance(inner, BrushStep):
             return step.model_copy(update={"where": [*where[:n], _redrawn(inner, alter), *where[n + 1 :]]})
     raise PlateError("That step is not drawn with a brush.")
