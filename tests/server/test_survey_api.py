@@ -79,6 +79,46 @@ def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client
     assert photo(client, halt, "from-the-hut")["camera"]["position"] is not None
 
 
+def many_points():
+    """Nine corners that both photos show, clicked by a hand that is true to 0.4 px."""
+    canopy, roof, chimney, hut = truth.CANOPY, truth.HOUSE_ROOF, truth.CHIMNEY, truth.HUT
+    above = [
+        (canopy["lo"][0], canopy["hi"][1], canopy["hi"][2]),
+        (canopy["hi"][0], canopy["hi"][1], canopy["hi"][2]),
+        (roof["hi"][0], roof["lo"][1], roof["hi"][2]),
+        (chimney["lo"][0], chimney["hi"][1], chimney["hi"][2]),
+    ]
+    feet = [
+        *CORNERS,
+        (truth.POSTS_X[0], truth.HOUSE["lo"][1], truth.POST_Z),
+        (hut["hi"][0], hut["lo"][1], hut["hi"][2]),
+    ]
+    hand = np.random.default_rng(5)
+    return [
+        {
+            "id": f"p{n}",
+            "name": f"Corner {n}",
+            "seen": {
+                "platform-side": (FIRST.project(np.array(p, float)) + hand.normal(0, 0.4, 2)).tolist(),
+                "from-the-hut": (np.array(second_pixel(p)) + hand.normal(0, 0.4, 2)).tolist(),
+            },
+            "surface": "platform/top" if p in feet else None,
+        }
+        for n, p in enumerate([*feet, *above])
+    ]
+
+
+def test_the_second_photo_is_matched_to_the_first(client, halt):
+    """It was exposed 0.66 to 0.92, 0.48 stops less, and whiter; film and falloff take something off that."""
+    client.put(f"{halt}/ties", json={"ties": many_points()})
+    there = client.get(f"{halt}/throws/from-the-hut/match?to=platform-side").get_json()
+    back = client.get(f"{halt}/throws/platform-side/match?to=from-the-hut").get_json()
+    for got, way in ((there, 1), (back, -1)):
+        assert got["after"] < 2 < 6 < got["before"] and got["points"] > 10_000
+        assert way * got["grade"]["exposure"] == pytest.approx(np.log2(0.92 / 0.66), abs=0.12)
+        assert 15 < way * got["grade"]["temperature"] < 35
+
+
 def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt):
     got = client.put(f"{halt}/ties", json={"ties": shared_points(surface=None)}).get_json()
     first, second = got["shot"]["photos"]

@@ -14,7 +14,9 @@ from roofline.core.plates.grading import graded
 from roofline.errors import PlateError
 from roofline.model.steps import Grade
 
-BLUR = 3.0  # pixels: what two photos show of a place never lies quite on itself
+# One sigma, of the width: areas of about a tenth of it are compared. What two photos show of a place never lies quite on
+# itself, and rough ground looks otherwise from another side: neither is a matter of grade.
+AREA = 0.05
 LEAST = 200  # points, or nothing can be said
 NOISE = 0.02  # of the square root of light: misses beyond this count less and less
 DARK, BRIGHT = 0.004, 0.95  # linear light beyond which a picture says nothing of its exposure
@@ -24,7 +26,7 @@ MOST = 20_000  # points: more tell nothing more
 
 @dataclass(frozen=True)
 class Match:
-    """The grade, how many points it rests on, and the median colour difference (ΔE 2000) before and after."""
+    """The grade, how many points it rests on, and the median colour difference (ΔE 2000) of areas before and after."""
 
     grade: Grade
     points: int
@@ -34,10 +36,11 @@ class Match:
 
 def held_together(first: Array, second: Array) -> tuple[Array, Array]:
     """Colours (N, 3) of the same surface points in two pictures (H, W, 4) of linear light, seen from one place: where
-    both are whole, smoothed a little within that."""
+    both are whole, each the mean of an area about it, within that."""
+    sigma = AREA * first.shape[1]
     both = ((first[..., 3] > 0.99) & (second[..., 3] > 0.99)).astype(np.float64)
-    share = np.maximum(gaussian_filter(both, BLUR), 1e-6)[..., None]
-    smooth = (gaussian_filter(p[..., :3] * both[..., None], (BLUR, BLUR, 0)) / share for p in (first, second))
+    share = np.maximum(gaussian_filter(both, sigma), 1e-6)[..., None]
+    smooth = (gaussian_filter(p[..., :3] * both[..., None], (sigma, sigma, 0)) / share for p in (first, second))
     mine, theirs = (p[both > 0] for p in smooth)
     return mine, theirs
 
