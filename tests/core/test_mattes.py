@@ -244,3 +244,15 @@ def test_ramps_run_the_way_that_is_said_and_clouds_are_soft_and_repeatable():
     one, same, other = cloud(120, 80, 40, 3), cloud(120, 80, 40, 3), cloud(120, 80, 40, 4)
     assert (one == same).all() and np.abs(one - other).mean() > 0.02
     assert one.min() >= 0 and one.max() <= 1 and one.std() > 0.1 and np.abs(np.diff(one, axis=1)).max() < 0.2
+
+
+@pytest.mark.parametrize("tint", [-30, 0, 30])
+def test_every_white_that_a_grade_may_have_is_a_white_bluer_step_by_step(tint):
+    """The locus is known to 15,000 K, 67 mired; a grade reaches 46 below none at all."""
+    whites = np.array([white_of(t, tint) for t in range(100, -201, -5)])
+    assert np.isfinite(whites).all() and (whites > 0).all()
+    assert (np.diff(whites[:, 2]) > 0).all()  # more blue
+    jumps = np.diff(np.log(whites[:, 2]))
+    assert jumps.max() < 3 * np.median(jumps)
+    grey = graded(np.float32([[0.2, 0.2, 0.2]]), Grade(temperature=-150, tint=tint))[0]
+    assert np.isfinite(grey).all() and grey[2] > grey[0]

@@ -22,7 +22,7 @@ from roofline.core.moment import still
 from roofline.core.plates import strokes as strokes_module
 from roofline.core.plates import taking
 from roofline.core.plates.steps import noted
-from roofline.core.plates.worked import Worked
+from roofline.core.plates.worked import Canvas, Worked
 from roofline.errors import PlateError
 from roofline.formats.package import open_package, write_package
 from roofline.formats.pictures import png, read, to_display
@@ -187,6 +187,32 @@ def test_painting_brought_back_lies_where_it_was(set_):
     with pytest.raises(PlateError, match="bring it back in the size"):
         files["dot.png"] = png(sheet)
         made(set_, [{"do": "painted", "file": "dot.png"}])
+
+
+def test_another_photo_is_taken_where_it_is_not_smeared(set_):
+    """A camera close to the wall looks along it; how far it stretches the wall is had by finite differences here."""
+    shot, files, _, _ = set_
+    aside = looking(W, H, 460.0, 70.0, 0.0, (-3.0, 1.7, 1.6))
+    other = Photo(id="aside", name="Aside", file="other.png", width=W, height=H, camera=camera_of(aside))
+    plate = Plate(id="aside", name="Aside", photo="aside", file="other.png", canvas=(0, 0, W, H))
+    limits = shot.limits.model_copy(update={"stretch": 2.5})
+    update = {"photos": [*shot.photos, other], "plates": [*shot.plates, plate], "solids": [WALL], "limits": limits}
+    now = shot.model_copy(update={**update, "throws": []})
+    world = ShotWorld(Engines(files.__getitem__, Kept()), now, now.plates[0], None)
+    canvas = Canvas(0, 0, W, H, (W, H))
+    seen, sound = (world.photo("aside", canvas, s)[..., 3] > 0.5 for s in (False, True))
+
+    at = on_wall(VIEW)
+    spots = np.concatenate([np.nan_to_num(at), np.zeros((H, W, 1))], axis=2).reshape(-1, 3)
+    there = np.where(np.isnan(at[..., :1]), np.nan, aside.project(spots).reshape(H, W, 2))
+    with np.errstate(invalid="ignore"):
+        turned = np.stack(np.gradient(there, axis=(0, 1)), axis=-1)  # (H, W, 2, 2)
+    known = np.isfinite(turned).all(axis=(2, 3)) & seen
+    long, short = np.moveaxis(np.linalg.svd(turned[known], compute_uv=False), -1, 0)
+    clear = np.abs(long / short / 2.5 - 1) > 0.05
+    assert clear.sum() > 20_000 and 0.2 < sound[known][clear].mean() < 0.8
+    assert (sound[known] == (long / short < 2.5))[clear].all()
+    assert not (sound & ~seen).any()
 
 
 def test_mattes_of_other_plates_are_followed(set_):

@@ -14,14 +14,14 @@ from roofline.core.light import fraction
 from roofline.core.massing.kinds import Flat
 from roofline.core.moment import still
 from roofline.core.plates.worked import Canvas, Face, Matte, Worked, resampled
-from roofline.core.throw.engine import Engine
+from roofline.core.throw.engine import Engine, limits_of
 from roofline.core.throw.raster import rasterise
 from roofline.core.throw.squared import Plane
 from roofline.core.throw.throws import added_pieces
 from roofline.errors import PlateError
 from roofline.formats import pictures
 from roofline.formats.plates import picture_and_alpha
-from roofline.model.base import Vec4
+from roofline.model.base import VERDICTS, Vec4
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import MATTES
@@ -172,15 +172,21 @@ class ShotWorld:
                 return self.engines.worked(self.shot, plate, self.finest)
         raise PlateError(f"There is no plate '{ident}' any more.")
 
-    def photo(self, ident: str, canvas: Canvas) -> NDArray[np.float32]:
+    def photo(self, ident: str, canvas: Canvas, sound: bool = False) -> NDArray[np.float32]:
         plate = next((p for p in self.shot.plates if p.photo == ident and p.role == "photo"), None)
         if plate is None or self.shot.photo(ident).camera is None:
             raise PlateError(f"There is no surveyed photo '{ident}' to take from.")
-        solid = [s.id for s in self.shot.solids if not isinstance(s, Flat)]
+        solids = [s for s in self.shot.solids if not isinstance(s, Flat)]  # cut-outs are what is looked behind
         bare = plate.model_copy(update={"steps": []})
-        alone = {"plates": [bare], "throws": [Throw(plate=plate.id, targets=solid)]}
+        throw = Throw(plate=plate.id, targets=[s.id for s in solids])
+        alone = {"solids": solids, "plates": [bare], "throws": [throw]}
         engine = self.engines.engine(self.shot.model_copy(update=alone))
-        return engine.picture(still(self._view(canvas)))
+        moment = still(self._view(canvas))
+        seen = engine.picture(moment)
+        if sound:
+            verdict = engine.measure(moment, limits_of(engine.geometry, self.shot.limits)).verdict
+            seen[verdict == VERDICTS.index("smeared")] = 0
+        return seen
 
     def picture(self, file: str) -> tuple[NDArray, Matte | None]:
         return picture_and_alpha(self.engines.read(file), "The painted picture")

@@ -250,7 +250,7 @@ def from_photo(
 
     ``look``: the other photo on a canvas, (H, W, 4), linear and premultiplied.
 
-    Returns the share of the hole that the other photo sees; the rest is filled with texture.
+    Returns the share of the hole that the other photo gives; the rest is filled with texture.
     """
     hole = where > 0.004
     if not hole.any():
@@ -259,7 +259,7 @@ def from_photo(
     hole, seen = hole[ys, xs], look(worked.canvas.part(xs, ys))
     there = seen[..., 3] > 0.98
     if not (hole & there).any():
-        raise PlateError("The other photo sees nothing of what is to be filled.")
+        raise PlateError("The other photo sees nothing of what is to be filled, or so slantwise that it would smear.")
     part = np.ascontiguousarray(worked.pixels[ys, xs])
     own, other = to_linear(part), seen[..., :3] / np.maximum(seen[..., 3:], 1e-6)
     ring = cv2.dilate(hole.astype(np.uint8), np.ones((81, 81), np.uint8)).astype(bool) & ~hole & there

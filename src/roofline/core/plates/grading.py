@@ -13,12 +13,16 @@ from roofline.model.steps import Grade
 CAT16 = np.array([[0.401288, 0.650173, -0.051461], [-0.250268, 1.204414, 0.045854], [-0.002079, 0.048952, 0.953127]])
 LUMA = np.array([0.2126, 0.7152, 0.0722])  # of the ASC CDL's saturation (ITU-R BT.709)
 NEUTRAL = 1e6 / 6504.0  # mired of D65
+BLUEST = 1e6 / 15_000  # mired
 TINT = 0.001  # of distance from the Planckian locus in CIE 1960 u, v, for each unit of tint
 
 
 def planckian(mired: float) -> Array:
-    """CIE 1960 (u, v) of a black body (Krystek 1985, good between 1,000 and 15,000 K)."""
-    t = 1e6 / float(np.clip(mired, 1e6 / 15000, 1e6 / 1000))
+    """CIE 1960 (u, v) of a black body (Krystek 1985, good between 1,000 and 15,000 K); bluer ones on its tangent."""
+    if mired < BLUEST:
+        end = planckian(BLUEST)
+        return np.asarray(end + (mired - BLUEST) * (planckian(BLUEST + 1) - end))
+    t = 1e6 / min(mired, 1e6 / 1000)
     u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
     v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
     return np.array([u, v])

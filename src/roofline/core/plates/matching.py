@@ -14,8 +14,8 @@ from roofline.core.plates.grading import graded
 from roofline.errors import PlateError
 from roofline.model.steps import Grade
 
-# One sigma, of the width: areas of about a tenth of it are compared. What two photos show of a place never lies quite on
-# itself, and rough ground looks otherwise from another side: neither is a matter of grade.
+# One sigma, of the width: areas of about a tenth of it are compared. What two photos show of a place never lies quite
+# on itself, and rough ground looks otherwise from another side: neither is a matter of grade.
 AREA = 0.05
 LEAST = 200  # points, or nothing can be said
 NOISE = 0.02  # of the square root of light: misses beyond this count less and less

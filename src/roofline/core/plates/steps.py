@@ -174,9 +174,9 @@ def _fill(worked: Worked, step: m.FillStep, world: World) -> Worked:
     if step.how == "photo":
         if step.photo is None:
             raise PlateError("say which photo it is to be taken from.")
-        out, share = from_photo(worked, where, lambda canvas: world.photo(str(step.photo), canvas))
+        out, share = from_photo(worked, where, lambda canvas: world.photo(str(step.photo), canvas, True))
         if share < 0.98:
-            return out.noted(step.id, f"The other photo sees {100 * share:.0f} % of it; the rest is texture.")
+            return out.noted(step.id, f"The other photo bears {100 * share:.0f} % of it; the rest is texture.")
         return out
     face = world.face(step.on, worked.canvas) if step.on is not None else None
     behind = step.where.in_front_of if isinstance(step.where, m.InFrontOf) else None

@@ -137,8 +137,11 @@ class World(Protocol):
     def plate(self, ident: str) -> Worked:
         """Another plate, worked out."""
 
-    def photo(self, ident: str, canvas: Canvas) -> NDArray[np.float32]:
-        """Another photo through the geometry, (H, W, 4) linear, premultiplied; clear where it does not see."""
+    def photo(self, ident: str, canvas: Canvas, sound: bool = False) -> NDArray[np.float32]:
+        """Another photo through the geometry, (H, W, 4) linear, premultiplied; clear where it does not see.
+
+        ``sound``: clear too where it would be smeared, by the limits that surfaces have in the shot.
+        """
 
     def face(self, name: str, canvas: Canvas) -> Face:
         """A face's plane."""

@@ -22,7 +22,8 @@ async function match(event: Event) {
     )
     emit('matched', m.grade)
     const [now, then] = [m.after.toFixed(1), m.before.toFixed(1)]
-    said.value = `Matched by ${m.points.toLocaleString('en')} points: ΔE ${now} remains between areas of a tenth of the photo, it was ${then}.`
+    const by = `Matched by ${m.points.toLocaleString('en')} points`
+    said.value = `${by}: ΔE ${now} remains between areas of a tenth of the photo, it was ${then}.`
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     said.value = error.message
