@@ -10,9 +10,11 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from tests.e2e.board import at_rest, state, until
-from tests.e2e.test_ideas import choose
+from tests.e2e.building import Hand
+from tests.e2e.test_ideas import drawn
 from tests.e2e.test_sources import plate_named
 from tests.formats.test_clips import film
+from tools.varrow import truth
 
 FRAMES = 120
 SIZE = (480, 270)
@@ -37,7 +39,25 @@ def piece(page, shot, name: str) -> dict:
     return next(s for s in state(page, shot)["shot"]["solids"] if s["name"] == name)
 
 
-def a_film_on_the_hut(page, shot):
+def a_window_in_the_hut(page, shot) -> str:
+    """An opening cut into the hut's front, as its window lies in the photo; the name of the face behind it."""
+    page.click("[data-stage=massing]")
+    page.wait_for_selector("[data-piece]")
+    page.keyboard.press("x")
+    x0, y0, z0 = truth.HUT["lo"]
+    x1, _, z1 = truth.HUT["hi"]
+    corners = truth.first_view().project(np.array([(x0 + 0.9, y0 + 1.0, z1), (x1 - 0.8, y0 + 1.9, z1)]))
+    Hand(page).drag_finely(*corners)
+    cut = until(lambda: (piece(page, shot, "Signal hut").get("cuts") or [None])[0])
+    wide, tall = np.subtract(cut["high"], cut["low"])[:2]
+    assert wide == pytest.approx(x1 - x0 - 1.7, rel=0.05) and tall == pytest.approx(0.9, rel=0.05)
+    hut = piece(page, shot, "Signal hut")["id"]
+    shape = next(s for s in state(page, shot)["shapes"] if s["id"] == hut)
+    return next(n for n in shape["names"] if n.endswith("-back"))
+
+
+def a_film_behind_the_window(page, shot):
+    face = a_window_in_the_hut(page, shot)
     page.click("[data-stage=plates]")
     file = {"name": "film.mkv", "mimeType": "video/x-matroska", "buffer": film()}
     page.locator("[data-plate-file]").set_input_files(file)
@@ -47,20 +67,21 @@ def a_film_on_the_hut(page, shot):
     page.get_by_role("option", name="over and over").click()
     until(lambda: plate_named(page, shot, "film")["video"]["after"] == "loop")
     page.locator("[data-source] .el-select__wrapper").last.click()
-    page.get_by_role("option", name="Hut, front").click()
+    page.get_by_role("option", name=f"Signal hut, {face}").click()
     until(lambda: plate_named(page, shot, "film")["canvas"] != made["canvas"])
     page.click("[data-stage=move]")
     page.wait_for_selector("[data-idea]")
 
 
 def an_idea(page, shot):
+    """A push towards the station, drawn in the lens view and let go of."""
     before = state(page, shot)["shot"]["move"]["keys"]
-    choose(page, "Kind of move", "push in")
-    choose(page, "What the move is about", "Station house")
-    page.locator("[data-idea]").get_by_label("Nearer by").fill("0.5")
-    page.locator("[data-idea]").get_by_label("Nearer by").press("Enter")
+    tried = drawn(page, "push in", (0.0, -0.06))
+    page.mouse.up()
     made = until(lambda: (k := state(page, shot)["shot"]["move"]["keys"]) != before and k)
     assert (made[0]["frame"], made[-1]["frame"]) == (1, FRAMES) and made[0]["home"]
+    home, end = (np.array(made[n]["position"]) for n in (0, -1))
+    assert 0.1 < np.linalg.norm(end - home) < 3 and tried
 
 
 def the_last_key_at_its_border(page, shot):
@@ -125,12 +146,22 @@ def delivered(page, tmp_path) -> list[np.ndarray]:
         return [f.to_ndarray(format="rgb24") for f in container.decode(container.streams.video[0])]
 
 
+def runs_behind_the_window(page, shot, frame: int) -> bool:
+    """Whether some pixel of a frame shows the film on the opening's back."""
+    for x in range(SIZE[0] // 2, SIZE[0], 8):
+        for y in range(60, 200, 8):
+            told = page.request.get(f"/api/shots/{shot}/frames/{frame}/probe?x={x}&y={y}").json()
+            if (told["plate"], told["surface"][-5:] if told["surface"] else "") == ("film", "-back"):
+                return True
+    return False
+
+
 @pytest.mark.slow
 def test_a_move_from_an_idea_to_its_delivery(page, halt, tmp_path):
     small = {"width": SIZE[0], "height": SIZE[1], "fps": 24, "frames": FRAMES}
     assert page.request.put(f"/api/shots/{halt}/delivery", data=small).ok
     page.set_viewport_size({"width": 1100, "height": 720})
-    a_film_on_the_hut(page, halt)
+    a_film_behind_the_window(page, halt)
     an_idea(page, halt)
     figure(page, "Stretch", "6")  # the film is coarse, and the trolley's ground is smeared: both are accepted
     figure(page, "Magnification", "200")
@@ -140,6 +171,7 @@ def test_a_move_from_an_idea_to_its_delivery(page, halt, tmp_path):
     until(lambda: state(page, halt)["shot"]["move"]["speed"])
     what_moves(page, halt)
     all_painted(page, halt)
+    assert runs_behind_the_window(page, halt, 61)
     frames = delivered(page, tmp_path)
     assert len(frames) == FRAMES and frames[0].shape == (SIZE[1], SIZE[0], 3)
     for frame in (1, 30, 61, 90, FRAMES):
