@@ -126,6 +126,17 @@ def test_a_silhouette_covers_what_rays_hit(set_):
         made(set_, [{"do": "silhouette", "targets": ["gone"]}])
 
 
+def test_a_thin_canvas_is_seen_on_a_coarse_grid(set_):
+    """Rounded to whole pixels it is squeezed a little: by 8 % at five pixels of height."""
+    steps = [{"do": "silhouette", "targets": ["wall"]}]
+    _, shot, engines = made(set_, steps, canvas=(0, 180, W, 23))
+    coarse = engines.worked(shot, shot.plate("made"), 128)
+    assert coarse.canvas.size == (128, 5)
+    whole = engines.worked(shot, shot.plate("made"))
+    small = cv2.resize(whole.full_matte, (128, 5), interpolation=cv2.INTER_AREA)
+    assert np.abs(coarse.full_matte - small).mean() < 0.03 and 0.2 < small.mean() < 0.95
+
+
 def test_depths_of_the_set_are_those_along_the_lens(set_):
     worked, _, _ = made(set_, [{"do": "depth", "near_m": 6.0, "far_m": 7.5, "soft_m": 0.4}])
     at = on_wall(VIEW)
@@ -263,6 +274,15 @@ def test_only_what_changed_is_worked_out_anew(set_):
     renamed = shot.model_copy(update={"plates": [shot.plates[0], plate.model_copy(update={"name": "Other"})]})
     engines.worked(renamed, renamed.plate("made"))
     assert engines.kept.made["worked"] == before + 1
+
+
+def test_a_part_of_the_photo_is_worked_out_once_for_looks_that_show_all_of_it(set_):
+    outline = {"do": "outline", "loops": [{"points": [[50, 50], [150, 50], [150, 120], [50, 120]]}]}
+    _, shot, engines = made(set_, [outline, {"do": "grow", "px": 3}], canvas=(30, 30, 200, 120))
+    plate, before = shot.plate("made"), engines.kept.made["worked"]
+    assert engines.worked(shot, plate, 400) is engines.worked(shot, plate) is engines.worked(shot, plate, 201)
+    assert engines.kept.made["worked"] == before
+    assert engines.worked(shot, plate, 100).canvas.size == (100, 60)
 
 
 @pytest.mark.parametrize(

@@ -28,18 +28,21 @@ from roofline.model.move import Move
 from roofline.model.plates import Outline
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
+from roofline.model.steps import Loop, OutlineStep
 from roofline.model.survey import Edge, Length, Survey
-from roofline.stages import clean, plates, survey
+from roofline.stages import clean, plates, stepping, survey
 from roofline.stages import photo as photos
 from roofline.stages.massing import drawing, pieces
 from roofline.stages.massing.drawing import Gesture
 from roofline.stages.opening import open_desk
 from roofline.work.desk import Desk
 
+from . import place
 from . import truth as t
 from .clean_plates import bake, clean_for_all, clean_strip, no_more_clean, without
 
 HAND = 0.5  # px
+LEAST_HOLE = 6.0  # square pixels
 
 
 def edges(view: View, rng: np.random.Generator) -> list[Edge]:
@@ -168,6 +171,20 @@ def outline(true: View) -> Outline:
     return Outline(points=[(round(x, 1), round(y, 1)) for x, y in list(shape.exterior.coords)[:-1]], feather_px=3.0)
 
 
+def silhouette(true: View) -> list[Loop]:
+    """The trolley and the lamp as they stand out, with what is seen through them, by an exact hand."""
+    built = place.Builder()
+    place.props(built)
+    triangles, _ = built.arrays()
+    flat = true.project(triangles.reshape(-1, 3).astype(float)).reshape(-1, 3, 2)
+    parts = [p for q in flat if (p := Polygon(q)).area > 0.01]
+    whole = unary_union([p.buffer(0.15) for p in parts]).simplify(0.3)
+    loops = []
+    for part in getattr(whole, "geoms", [whole]):
+        loops += [ring for ring in (part.exterior, *part.interiors) if Polygon(ring).area > LEAST_HOLE]
+    return [Loop(points=[(round(x, 1), round(y, 1)) for x, y in list(ring.coords)[:-1]]) for ring in loops]
+
+
 def stand(desk: Desk, shot_id: str, solid: AnySolid) -> None:
     """Add a solid as it is, with the photo thrown on it."""
 
@@ -221,6 +238,8 @@ def build(first: Path, second: Path, out: Path) -> None:
         for solid in solids(view, true):
             stand(desk, shot_id, solid)
         plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp", None)
+        [drawn] = store.load(shot_id).plate(plate).steps
+        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=1.5))
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))

@@ -82,8 +82,8 @@ def lettering():
 
 
 class Place:
-    def __init__(self):
-        self.tris, self.mats = build()
+    def __init__(self, bare=False):
+        self.tris, self.mats = build(bare=bare)
         self.scene = rtcore_scene.EmbreeScene()
         TriangleMesh(self.scene, self.tris)
         e1, e2 = self.tris[:, 1] - self.tris[:, 0], self.tris[:, 2] - self.tris[:, 0]
@@ -201,11 +201,11 @@ def expose(linear, exposure, balance, rng, scale):
     return np.clip(s, 0, 1)
 
 
-def photograph(which, width, samples=4, seed=3):
-    """One of the demo's two photographs, (H, W, 3) display values 0…1."""
+def photograph(which, width, samples=4, seed=3, bare=False):
+    """One of the demo's two photographs, (H, W, 3) display values 0…1; bare: without the trolley and the lamp."""
     view = (truth.first_view if which == "first" else truth.second_view)(width)
     rng = np.random.default_rng(seed)
-    place = Place()
+    place = Place(bare)
     print(len(place.tris), "triangles", flush=True)
     out = exposed_light(place, view, truth.LENS_SECOND if which == "second" else None, samples, rng, say=True)
     scale = width / truth.SIZE[0]
@@ -244,9 +244,13 @@ def main():
     parser.add_argument("--width", type=int, default=truth.SIZE[0])
     parser.add_argument("--samples", type=int, default=4)
     parser.add_argument("--quality", type=int, default=89)
+    parser.add_argument("--bare", action="store_true", help="without the trolley and the lamp")
+    parser.add_argument("--part", type=int, nargs=4, metavar=("X0", "Y0", "X1", "Y1"), help="pixels to keep")
     args = parser.parse_args()
-    picture = (photograph(args.which, args.width, args.samples) * 255 + 0.5).astype(np.uint8)
+    picture = (photograph(args.which, args.width, args.samples, bare=args.bare) * 255 + 0.5).astype(np.uint8)
     image = Image.fromarray(picture)
+    if args.part:
+        image = image.crop(args.part)
     exif = image.getexif()
     f = truth.first_view().focal if args.which == "first" else truth.second_view().focal
     ifd = exif.get_ifd(0x8769)

@@ -379,8 +379,8 @@ def props(b):
     case((x0 + 0.22, 0.90, z0 + 0.2), (x0 + 0.86, 1.10, z1 - 0.25), LEATHER)
 
 
-def build(seed=7):
-    """(triangles (T, 3, 3) float32, surface of each (T,))."""
+def build(seed=7, bare=False):
+    """(triangles (T, 3, 3) float32, surface of each (T,)); bare: without the trolley and the lamp."""
     rng = np.random.default_rng(seed)
     b = Builder()
     station(b)
@@ -390,6 +390,7 @@ def build(seed=7):
     track(b, rng)
     platform(b)
     fence(b)
-    props(b)
+    if not bare:
+        props(b)
     land(b, rng)
     return b.arrays()

@@ -195,6 +195,7 @@ class Engines:
         a step that got some more strokes, these alone.
         """
         on = [s for s in plate.steps if not s.off]
+        finest = None if _is_small(shot, plate, finest) else finest
         if not on:
             key = digest(picture_key(plate, shot.photo(plate.photo)), finest)
             return self.kept.get("source", key, lambda: smaller(source_of(shot, plate, self.files), finest))
@@ -329,3 +330,14 @@ class Engines:
             return np.asarray(cv2.cvtColor(eight_bit(self.straight(alone, bare)), cv2.COLOR_RGB2GRAY))
 
         return self.kept.get("grey", digest(photo.file, self._camera(photo) if straight else None), make)
+
+
+def _is_small(shot: Shot, plate: Plate, finest: int | None) -> bool:
+    """Whether a quick look at a part of the photo is the whole of it, so that it is not worked out for every look.
+
+    Not of what looks elsewhere: other plates are looked at as finely as this one.
+    """
+    if finest is None or plate.video is not None or plate.file != shot.photo(plate.photo).file:
+        return False
+    elsewhere = plate.refers_to() or any(looks_at_set(s) for s in plate.steps)
+    return not elsewhere and max(plate.reach[2:]) <= finest

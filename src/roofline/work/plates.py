@@ -50,7 +50,8 @@ class ShotWorld:
         if photo.camera is None or photo.camera.position is None:
             raise PlateError(f"The photo '{photo.name}' has no camera with a scale yet: survey it first.")
         seen, k = view_of(photo.camera), canvas.scale
-        if abs(k[0] / k[1] - 1) > 0.01:
+        # a coarse grid over a thin canvas is off by up to half of its own pixels
+        if abs(k[0] / k[1] - 1) > max(0.01, 1 / min(canvas.size)):
             raise PlateError("The plate's picture is squeezed, so the set cannot be seen through it.")
         centre = (seen.centre[0] - canvas.x0) * k[0], (seen.centre[1] - canvas.y0) * k[1]
         return View(*canvas.size, seen.focal * float(k[0]), centre, seen.rotation, seen.position)

@@ -7,6 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from roofline.core.throw.check import GAPS, STRAINS
 from roofline.model.move import Limits
 from roofline.model.reports import CheckReport, FrameReport
 from roofline.model.shot import Shot
@@ -53,14 +54,13 @@ SAID = {
     "smeared": "is smeared",
     "soft": "goes soft",
 }
-GAPS = ("bare", "void", "spilled")
 
 
 def sets_the_border(shot: Shot, frame: FrameReport) -> str | None:
     """What keeps a frame from holding: the surface, its plate, and how much of the frame; None where it holds."""
     if frame.holds:
         return None
-    kinds = GAPS if frame.gap > shot.limits.gap_percent else ("smeared", "soft")
+    kinds = GAPS if frame.gap > shot.limits.gap_percent else STRAINS
     causes = [(c.percent, c.surface, c.plate, c.verdict) for c in frame.causes if c.verdict in kinds]
     if frame.void and "void" in kinds:
         causes.append((frame.void, "", None, "void"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
 import cv2
 import numpy as np
@@ -12,6 +13,7 @@ from scipy.sparse import linalg
 
 from roofline.core.camera import Array
 from roofline.core.plates.colours import away_from, labs
+from roofline.core.throw.threads import CORES
 from roofline.errors import PlateError
 from roofline.model.steps import Mode
 
@@ -93,16 +95,15 @@ def _by_tiles(
 ) -> None:
     """Work tiles that overlap, where there is anything unsure, and blend what they give into (H, W, …)."""
     h, w = unsure.shape
+    parts = []
     for top in range(0, h, TILE):
         for left in range(0, w, TILE):
-            if not unsure[top : top + TILE, left : left + TILE].any():
-                continue
-            ys = slice(max(0, top - AROUND), min(h, top + TILE + AROUND))
-            xs = slice(max(0, left - AROUND), min(w, left + TILE + AROUND))
-            if not unsure[ys, xs].any():
-                continue
-            share = np.outer(_ramp(ys, top, h), _ramp(xs, left, w)).astype(np.float32)
-            got = work(ys, xs)
+            if unsure[top : top + TILE, left : left + TILE].any():
+                ys = slice(max(0, top - AROUND), min(h, top + TILE + AROUND))
+                xs = slice(max(0, left - AROUND), min(w, left + TILE + AROUND))
+                parts.append((ys, xs, np.outer(_ramp(ys, top, h), _ramp(xs, left, w)).astype(np.float32)))
+    with ThreadPoolExecutor(CORES) as hands:
+        for (ys, xs, share), got in zip(parts, hands.map(lambda part: work(*part[:2]), parts), strict=True):
             into[ys, xs] += got * (share if got.ndim == 2 else share[..., None])
             weight[ys, xs] += share
 
@@ -149,7 +150,9 @@ def _closed_form(picture: Array, trimap: Array) -> Matte:
     alpha = trimap.ravel().copy()
     right = -inner[:, known] @ alpha[known]
     system = (inner[:, ~known] + 1e-9 * sparse.identity(int((~known).sum()))).tocsc()
-    alpha[~known] = linalg.spsolve(system, right)
+    # symmetric: ordered as such it is solved in a third of the time
+    symmetric = {"permc_spec": "MMD_AT_PLUS_A", "diag_pivot_thresh": 0.0, "options": {"SymmetricMode": True}}
+    alpha[~known] = linalg.splu(system, **symmetric).solve(right)
     return np.clip(alpha.reshape(trimap.shape), 0, 1).astype(np.float32)
 
 

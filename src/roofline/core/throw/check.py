@@ -15,6 +15,7 @@ from roofline.model.move import Limits
 from roofline.model.reports import Cause, CheckReport, FrameReport
 
 CAUSES = 8
+GAPS, STRAINS = ("bare", "void", "spilled"), ("smeared", "soft")
 
 
 def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | None = None) -> FrameReport:
@@ -43,6 +44,10 @@ def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | N
         if v > 0
     ]
     causes.sort(key=lambda c: -c.percent)
+    told = causes[:CAUSES]
+    for kinds in (GAPS, STRAINS):  # a little that is missing may be what a frame fails by, beside much that is strained
+        if not any(c.verdict in kinds for c in told):
+            told += [c for c in causes if c.verdict in kinds][:1]
     gap = percent["void"] + percent["bare"] + percent["spilled"]
     strain = percent["smeared"] + percent["soft"]
     return FrameReport(
@@ -51,7 +56,7 @@ def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | N
         **percent,
         worst_stretch=stretch,
         worst_magnification=magnification,
-        causes=causes[:CAUSES],
+        causes=told,
     )
 
 
