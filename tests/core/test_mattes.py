@@ -15,7 +15,6 @@ from roofline.core.plates.colours import away_from, labs
 from roofline.core.plates.grading import CAT16, adaptation, graded, white_of
 from roofline.core.plates.strokes import laid
 from roofline.core.plates.tones import cloud, toned
-from roofline.errors import PlateError
 from roofline.model.steps import Grade, Tone
 
 
@@ -179,9 +178,9 @@ def test_a_fringe_takes_the_old_background_out_of_the_border(seed):
     assert (got[~changed] == shown[~changed]).all()
 
 
-def test_hair_without_a_border_is_refused():
-    with pytest.raises(PlateError, match="no border"):
-        m.haired(np.zeros((20, 20, 3), np.float32), np.ones((20, 20), np.float32), 4)
+def test_hair_without_a_border_changes_nothing():
+    whole = np.ones((20, 20), np.float32)
+    assert (m.haired(np.zeros((20, 20, 3), np.float32), whole, 4) == whole).all()
 
 
 # ---------------------------------------------------------------- grades

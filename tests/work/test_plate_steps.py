@@ -4,25 +4,21 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
 import OpenEXR
 import pytest
 import tifffile
-import trimesh
 from click.testing import CliRunner
 from tests.conftest import camera_of, looking
+from tests.work.conftest import BRICK, COURSE, FACE, VIEW, WALL, H, W, decibels, made, on_wall
 
 from roofline.cli import main
-from roofline.core.camera import View
-from roofline.core.massing.kinds import Block, Panel
+from roofline.core.massing.kinds import Flat
 from roofline.core.moment import still
-from roofline.core.plates import strokes as strokes_module
-from roofline.core.plates import taking
 from roofline.core.plates.steps import noted
-from roofline.core.plates.worked import Canvas, Worked
+from roofline.core.plates.worked import Canvas
 from roofline.errors import PlateError
 from roofline.formats.package import open_package, write_package
 from roofline.formats.pictures import png, read, to_display
@@ -32,83 +28,6 @@ from roofline.model.shot import Shot
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
 from roofline.work.plates import ShotWorld
-
-W, H = 640, 400
-BRICK, COURSE = 0.5, 0.25  # metres from one brick to the same place on the next, and two courses up
-VIEW = looking(W, H, 460.0, 28.0, 0.0, (-2.2, 1.7, 5.5))
-WALL = Panel(id="wall", name="Wall", points=[(-4, 0, 0), (6, 0, 0), (6, 4, 0), (-4, 4, 0)])
-POST = Block(id="post", name="Post", corner=(1.0, 0, 1.2), size=(0.3, 3.0, 0.3))
-FACE = "wall/front"
-
-
-def bricks(x: np.ndarray, y: np.ndarray) -> np.ndarray:
-    """Display colours of the wall at metres x, y: smooth enough that a pixel shows them."""
-    row = 0.5 + 0.5 * np.sin(2 * np.pi * y / COURSE)
-    along = 0.5 + 0.5 * np.sin(2 * np.pi * x / BRICK)
-    return np.stack([0.35 + 0.4 * row * along, 0.3 + 0.2 * along, 0.25 + 0.25 * row], axis=-1)
-
-
-def on_wall(view: View) -> np.ndarray:
-    """Where each pixel's ray meets z = 0, (H, W, 2) metres; NaN beside the wall."""
-    y, x = np.mgrid[0 : view.height, 0 : view.width] + 0.5
-    rays = view.rays(np.stack([x, y], axis=-1).reshape(-1, 2)).reshape(view.height, view.width, 3)
-    t = -view.position[2] / rays[..., 2]
-    at = (view.position + t[..., None] * rays)[..., :2]
-    off = (t <= 0) | (at[..., 0] < -4) | (at[..., 0] > 6) | (at[..., 1] < 0) | (at[..., 1] > 4)
-    return np.where(off[..., None], np.nan, at)
-
-
-def hit_first(view: View, solids: list) -> np.ndarray:
-    """Which solid is nearest at sixteen places in every pixel, (H·4, W·4), by ray casting with another library."""
-    meshes = []
-    for solid in solids:
-        faces = solid.shape({})
-        tri = [(f[0], f[i], f[i + 1]) for f in faces.loops for i in range(1, len(f) - 1)]
-        meshes.append(trimesh.Trimesh(faces.vertices, tri, process=False))
-    whole: Any = trimesh.util.concatenate(meshes)
-    owner = np.concatenate([np.full(len(m.faces), i) for i, m in enumerate(meshes)])
-    y, x = (np.mgrid[0 : 4 * H, 0 : 4 * W] + 0.5) / 4
-    rays = view.rays(np.stack([x, y], axis=-1).reshape(-1, 2))
-    tri = whole.ray.intersects_first(np.broadcast_to(view.position, rays.shape).copy(), rays)
-    return np.where(tri >= 0, owner[np.maximum(tri, 0)], -1).reshape(4 * H, 4 * W)
-
-
-@pytest.fixture(scope="module")
-def truth() -> np.ndarray:
-    at = on_wall(VIEW)
-    shown = np.where(np.isnan(at[..., :1]), 0.6, bricks(np.nan_to_num(at[..., 0]), np.nan_to_num(at[..., 1])))
-    return (shown * 255 + 0.5).astype(np.uint8)
-
-
-@pytest.fixture(scope="module")
-def set_(truth):
-    """A wall of brick with a post before it, its photo; the engines over it."""
-    hit = hit_first(VIEW, [WALL, POST])
-    post = (hit == 1).reshape(H, 4, W, 4).mean((1, 3))[..., None]
-    photo = (truth * (1 - post) + post * np.array([40, 90, 60]) + 0.5).astype(np.uint8)
-    files = {"photo.png": png(photo), "other.png": png(np.full((H, W, 3), 200, np.uint8))}
-    shot = Shot(
-        name="Bricks",
-        photos=[Photo(id="photo", name="Photo", file="photo.png", width=W, height=H, camera=camera_of(VIEW))],
-        plates=[Plate(id="photo", name="Photo", photo="photo", file="photo.png", canvas=(0, 0, W, H))],
-        solids=[WALL, POST],
-        throws=[Throw(plate="photo", targets=["wall", "post"])],
-    )
-    return shot, files, hit, photo
-
-
-def made(set_, steps: list[dict], **more) -> tuple[Worked, Shot, Engines]:
-    """A plate of the photo with some steps, worked out."""
-    shot, files, _, _ = set_
-    given = {"id": "made", "name": "Made", "photo": "photo", "file": "photo.png", "canvas": (0, 0, W, H)}
-    plate = Plate.model_validate({**given, "steps": steps, **more})
-    shot = Shot.model_validate(shot.model_dump() | {"plates": [*shot.model_dump()["plates"], plate.model_dump()]})
-    engines = Engines(files.__getitem__, Kept())
-    return engines.worked(shot, shot.plate("made")), shot, engines
-
-
-def decibels(a: np.ndarray, b: np.ndarray) -> float:
-    return float(10 * np.log10(255.0**2 / np.mean((a.astype(float) - b) ** 2)))
 
 
 def test_a_silhouette_covers_what_rays_hit(set_):
@@ -155,6 +74,29 @@ def test_what_stands_in_front_is_filled_squared_up(set_, truth):
     off = np.abs(worked.pixels.astype(float) - truth)[hole & on]
     before = np.abs(set_[3].astype(float) - truth)[hole & on]
     assert np.median(off) < 6 and off.mean() < 0.25 * before.mean()  # the bricks go on in perspective
+
+
+def test_what_is_cut_out_of_the_photo_stands_before_all_wherever_its_flat_does(set_):
+    """The flat's foot is under the ground, and behind the wall: the matte says what the photo shows."""
+    shot, files, _, _ = set_
+    front = {"id": "front", "name": "Front", "photo": "photo", "file": "photo.png", "canvas": (0, 0, W, H)}
+    box = [[250, 150], [330, 150], [330, 230], [250, 230]]
+    outline = {"do": "outline", "loops": [{"points": box}]}
+    flat = Flat(id="flat", name="Flat", foot=(0, 0, -3.0), heading_deg=28, extent=(-9, 9, -9, 9))
+    throws = [Throw(plate="front", targets=["flat"]), *shot.throws]
+
+    def in_front(steps: list[dict]) -> np.ndarray:
+        plates = [*shot.plates, Plate.model_validate({**front, "steps": steps})]
+        now = shot.model_copy(update={"plates": plates, "throws": throws, "solids": [*shot.solids, flat]})
+        world = ShotWorld(Engines(files.__getitem__, Kept()), now, now.plates[0], None)
+        return world.in_front(["wall"], Canvas(0, 0, W, H, (W, H)))
+
+    cut = in_front([outline])
+    assert (cut[155:225, 255:325] == 1).all() and (cut[160:220, 345:380] == 0).all()
+    # a layer of its own is whole behind what stands before it
+    files["layer.png"] = png(np.full((H, W, 4), 255, np.uint8))
+    front |= {"file": "layer.png"}
+    assert (in_front([])[155:225, 255:325] == 0).all()
 
 
 def test_a_clone_by_whole_bricks_falls_on_itself(set_, truth):
@@ -261,62 +203,12 @@ def test_what_a_matte_has_to_tell(set_):
     assert any("took" in n for _, n in flood.notes)
 
 
-def test_only_what_changed_is_worked_out_anew(set_):
-    outline = {"do": "outline", "loops": [{"points": [[50, 50], [150, 50], [150, 120], [50, 120]]}]}
-    _, shot, engines = made(set_, [{"do": "grade", "exposure": 1}, outline, {"do": "grow", "px": 3}])
-    before = engines.kept.made["worked"]
-    plate = shot.plate("made")
-    steps = [*plate.steps[:2], plate.steps[2].model_copy(update={"px": 5.0})]
-    changed = plate.model_copy(update={"steps": steps})
-    after = shot.model_copy(update={"plates": [shot.plates[0], changed]})
-    engines.worked(after, changed)
-    assert engines.kept.made["worked"] == before + 1
-    renamed = shot.model_copy(update={"plates": [shot.plates[0], plate.model_copy(update={"name": "Other"})]})
-    engines.worked(renamed, renamed.plate("made"))
-    assert engines.kept.made["worked"] == before + 1
-
-
-def test_a_part_of_the_photo_is_worked_out_once_for_looks_that_show_all_of_it(set_):
-    outline = {"do": "outline", "loops": [{"points": [[50, 50], [150, 50], [150, 120], [50, 120]]}]}
-    _, shot, engines = made(set_, [outline, {"do": "grow", "px": 3}], canvas=(30, 30, 200, 120))
-    plate, before = shot.plate("made"), engines.kept.made["worked"]
-    assert engines.worked(shot, plate, 400) is engines.worked(shot, plate) is engines.worked(shot, plate, 201)
-    assert engines.kept.made["worked"] == before
-    assert engines.worked(shot, plate, 100).canvas.size == (100, 60)
-
-
-@pytest.mark.parametrize(
-    "step",
-    [
-        {"do": "clone", "offset": [31, 7]},
-        {"do": "clone", "on": FACE, "offset_m": [BRICK, 0]},
-        {"do": "heal", "offset": [-40, 0]},
-        {"do": "brush", "mode": "add"},
-        {"do": "brush", "mode": "cut"},
-        {"do": "brush", "mode": "keep"},
-    ],
-)
-def test_a_stroke_more_is_worked_out_alone_and_looks_as_if_all_were_drawn_at_once(set_, step, monkeypatch):
-    """Strokes cross one another, so that what one leaves is taken from and drawn over by the next."""
-    size = {"radius_m": 0.2} if step.get("on") else {"radius_px": 22}
-    lines = [[[300 + 9 * n, 150 + 8 * n], [360 - 6 * n, 170 + 5 * n]] for n in range(6)]
-    strokes = [{"id": f"k{n}", "points": line, "hardness": 0.3, **size} for n, line in enumerate(lines)]
-    outline = {"do": "outline", "loops": [{"points": [[200, 60], [400, 60], [400, 300], [200, 300]]}]}
-    steps = [outline, {**step, "id": "drawn", "strokes": strokes[:1]}, {"do": "feather", "px": 2}]
-    _, shot, engines = made(set_, steps)
-    drawn: list[int] = []
-    laid = strokes_module.laid
-    for module in (strokes_module, taking):
-        monkeypatch.setattr(module, "laid", lambda of, *size: (drawn.append(len(of := list(of))), laid(of, *size))[1])
-    for many in (2, 3, 6):  # one more, one more, then three that came while nobody looked
-        drawn.clear()
-        plate = made(set_, [outline, {**step, "id": "drawn", "strokes": strokes[:many]}, steps[2]])[1].plate("made")
-        total, fresh = sum(drawn), many - {2: 1, 3: 2, 6: 3}[many]
-        drawn.clear()
-        got = engines.worked(shot.model_copy(update={"plates": [shot.plates[0], plate]}), plate)
-        at_once = made(set_, [s.model_dump() for s in plate.steps])[0]
-        assert (got.pixels == at_once.pixels).all() and (got.full_matte == at_once.full_matte).all()
-        assert sum(drawn) - total == (many if step.get("mode") == "keep" else fresh)
+def test_hair_and_fringe_of_nothing_say_so_and_close_no_shot(set_):
+    cut = {"do": "outline", "mode": "cut", "loops": [{"points": [[-9, -9], [999, -9], [999, 999], [-9, 999]]}]}
+    empty, _, _ = made(set_, [cut, {"do": "hair", "band_px": 8}])
+    assert empty.full_matte.max() == 0 and any("no border" in says for _, says in empty.notes)
+    whole, _, _ = made(set_, [{"do": "fringe", "band_px": 8}])
+    assert whole.matte is None and any("no matte" in says for _, says in whole.notes)
 
 
 def test_a_throw_shows_its_grade_and_opacity(set_):

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Flat
 from roofline.core.plates.matte import grown
-from roofline.core.plates.worked import resampled
+from roofline.core.plates.worked import Canvas, Matte, resampled
 from roofline.errors import PlateError
 from roofline.model.base import Vec4, give_ids
 from roofline.model.plates import Plate, Throw
@@ -81,15 +83,14 @@ def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How) -> li
         share, left = float((shape * covered).sum()), float((shape * (1 - covered)).sum())
         if share > SEEN_PX and left > 4 * SEEN_PX:
             found.append((share, face))
-    fills: list[FillStep] = []
-    for _, face in sorted(found, reverse=True)[:MOST_FACES]:
-        behind: list[Any] = [
-            PlateStep(plate=front.id),
-            GrowStep(px=grow_px),
-            SilhouetteStep(targets=[face], mode="keep"),
-        ]
-        fills.append(FillStep(where=behind, how=how, on=face))
-    return [rest, *fills]
+    faces = [face for _, face in sorted(found, reverse=True)[:MOST_FACES]]
+    return [rest, *(_behind(front.id, [face], grow_px, how, face) for face in faces)]
+
+
+def _behind(front: str, targets: list[str], grow_px: float, how: How, on: str | None) -> FillStep:
+    """The fill of what a foreground covers of some surfaces."""
+    where: list[Any] = [PlateStep(plate=front), GrowStep(px=grow_px), SilhouetteStep(targets=targets, mode="keep")]
+    return FillStep(where=where, how=how, on=on)
 
 
 def _around(shot: Shot, plate: Plate, grow_px: float) -> Vec4:
@@ -191,6 +192,10 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
     x1, y1 = min(float(w), np.ceil((cols[-1] + 1) * k + 2)), min(float(h), np.ceil((rows[-1] + 1) * k + 2))
     on = face if "/" in face else None
     fill = FillStep(where=InFrontOf(in_front_of=[face]), grow_px=grow_px, how=how, on=on)
+    # what is cut out of the photo leaves a small hole, of which more is known than of all that lies behind solids
+    fronts = [p for p in shot.plates if p.role == "foreground" and p.photo == photo_id and p.file == photo.file]
+    bears = [p.id for p in fronts if _bears(world, p.id, seen, beside, small)]
+    cut = [_behind(front, [face], grow_px, how, on) for front in bears]
     shape = SilhouetteStep(targets=[face])
     title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
     others = [s.id for s in shot.solids if s.id != face.partition("/")[0]]
@@ -202,9 +207,22 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
         photo=photo_id,
         role="clean",
         without=others,
-        steps=[fill, shape, GrowStep(px=1)],
+        steps=[fill, *cut, shape, GrowStep(px=1)],
         **source,
     )
+
+
+def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_], small: Canvas) -> bool:
+    """Whether a foreground covers some of a surface, and enough of that is seen about it to fill it from."""
+    own = world.plate(front)
+    covered = seen * np.clip(resampled(own.full_matte, own.canvas, small), 0, 1)
+    rows, cols = np.flatnonzero(covered.any(axis=1)), np.flatnonzero(covered.any(axis=0))
+    if covered.sum() < SEEN_PX:
+        return False
+    room = max(8, int(0.2 * max(np.ptp(rows), np.ptp(cols))))
+    ys, xs = (slice(max(0, at[0] - room), at[-1] + room + 1) for at in (rows, cols))
+    whole = cv2.erode(beside[ys, xs].astype(np.uint8), np.ones((5, 5), np.uint8))  # there are patches to be had
+    return int(whole.sum()) > 4 * SEEN_PX
 
 
 def _is_of(plate: Plate, photo_id: str, face: str) -> bool:

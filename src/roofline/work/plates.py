@@ -128,15 +128,29 @@ class ShotWorld:
         for solid in self.shot.solids:
             if not isinstance(solid, Flat) or solid.id in targets or solid.id in added:
                 continue
-            quad = self._shares(canvas, engine, hidden, mine, mine | self.faces([solid.id], engine))
-            if quad.any():
-                out = np.maximum(out, quad * self._cut(solid.id, canvas))
+            if self._shows_photo(
+                solid.id
+            ):  # what it shows is before all else, wherever its flat stands: under the ground with its foot
+                share = self._shares(canvas, engine, lambda alone: alone >= 0, mine)
+            else:
+                share = self._shares(canvas, engine, hidden, mine, mine | self.faces([solid.id], engine))
+            if share.any():
+                out = np.maximum(out, share * self._cut(solid.id, canvas))
         return out
+
+    def _thrown_on(self, solid: str) -> list[Plate]:
+        """What this photo throws on a cut-out, but for this plate."""
+        ids = [t.plate for t in self.shot.throws if any(x.partition("/")[0] == solid for x in t.targets)]
+        return [p for p in self.shot.plates if p.id in ids and p.photo == self.own.photo and p.id != self.own.id]
+
+    def _shows_photo(self, solid: str) -> bool:
+        """Whether a cut-out shows nothing but what was cut out of this very photo."""
+        file, plates = self.shot.photo(self.own.photo).file, self._thrown_on(solid)
+        return bool(plates) and all(p.file == file and p.steps for p in plates)
 
     def _cut(self, solid: str, canvas: Canvas) -> Matte:
         """The mattes of what this photo throws on a cut-out; 1 where nothing is thrown."""
-        ids = [t.plate for t in self.shot.throws if any(x.partition("/")[0] == solid for x in t.targets)]
-        plates = [p for p in self.shot.plates if p.id in ids and p.photo == self.own.photo and p.id != self.own.id]
+        plates = self._thrown_on(solid)
         if not plates:
             return np.ones((canvas.size[1], canvas.size[0]), np.float32)
         # their mattes alone: what fills their pictures may look at this plate again

@@ -14,7 +14,6 @@ from scipy.sparse import linalg
 from roofline.core.camera import Array
 from roofline.core.plates.colours import away_from, labs
 from roofline.core.throw.threads import CORES
-from roofline.errors import PlateError
 from roofline.model.steps import Mode
 
 Matte = NDArray[np.float32]
@@ -123,8 +122,6 @@ def haired(display: NDArray[np.float32], matte: Matte, pixels: float) -> Matte:
     the matte stays. A tile without sure foreground and background stays as it is.
     """
     unsure = band(matte, pixels)
-    if not unsure.any():
-        raise PlateError("There is no border to look for hair along: the matte is empty or covers everything.")
     trimap = np.where(unsure, 0.5, np.round(matte)).astype(np.float64)
 
     def work(ys: slice, xs: slice) -> NDArray:

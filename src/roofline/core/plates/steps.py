@@ -142,13 +142,16 @@ def _feather(worked: Worked, step: m.FeatherStep, world: World) -> Worked:
 
 
 def _hair(worked: Worked, step: m.HairStep, world: World) -> Worked:
+    # an empty matte may follow from what has changed elsewhere, or from a coarse grid: that closes no shot
+    if not mattes.band(worked.full_matte, step.band_px * worked.canvas.mean_scale).any():
+        return worked.noted(step.id, "There is no border to look for hair along: the matte is empty or everything.")
     shown = np.clip(even(worked.pixels), 0, 1)
     return replace(worked, matte=mattes.haired(shown, worked.full_matte, step.band_px * worked.canvas.mean_scale))
 
 
 def _fringe(worked: Worked, step: m.FringeStep, world: World) -> Worked:
     if worked.matte is None:
-        raise PlateError("there is no matte whose border it could clean.")
+        return worked.noted(step.id, "There is no matte whose border it could clean.")
     own, changed = mattes.defringed(worked.linear, worked.matte, step.band_px * worked.canvas.mean_scale)
     as_stored = own if worked.pixels.dtype == np.float32 else stored(to_display(own), worked.pixels)
     return replace(worked, pixels=np.where(changed[..., None], as_stored, worked.pixels))
@@ -181,10 +184,10 @@ def _fill(worked: Worked, step: m.FillStep, world: World) -> Worked:
     face = world.face(step.on, worked.canvas) if step.on is not None else None
     behind = step.where.in_front_of if isinstance(step.where, m.InFrontOf) else None
     allowed = None
-    if step.on or behind:  # a surface is filled from itself
-        allowed = world.silhouette([step.on] if step.on else behind or [], worked.canvas) > 0.999
-        if behind:
-            allowed &= world.in_front(behind, worked.canvas) < 0.004
+    if step.on or behind:  # a surface is filled from itself, where nothing stands before it
+        own = [step.on] if step.on else behind or []
+        allowed = world.silhouette(own, worked.canvas) > 0.999
+        allowed &= world.in_front(own, worked.canvas) < 0.004
     make = FILLERS[step.how]
     turn = step.how == "along" and face is None
     return filled(worked, where, lambda p, h, may: make(p, h, may, step.seed), face, allowed, turn)
