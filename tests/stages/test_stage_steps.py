@@ -15,6 +15,7 @@ from roofline.core.moment import still
 from roofline.errors import NotFound, PlateError
 from roofline.formats.pictures import png as png_of
 from roofline.formats.pictures import read, to_display
+from roofline.model.plates import Outline
 from roofline.model.steps import BrushStep, ColourStep, FillStep, GradeStep, GrowStep, Loop, OutlineStep, Stroke
 from roofline.stages import clean, photo, plates, squaring, stepping
 from roofline.stages.stepping import NewPlate
@@ -67,6 +68,22 @@ def test_strokes_come_and_go_one_by_one_also_later(desk, plate):
     stepping.add(desk, *plate, GrowStep(px=1), None)
     with pytest.raises(PlateError, match="not drawn with a brush"):
         stepping.stroke(desk, *plate, desk.store.load(plate[0]).plate(plate[1]).steps[1].id, strokes[0])
+
+
+def test_a_point_of_an_outline_is_moved_and_its_holes_and_curves_stay(desk, plate):
+    front = plates.outline(desk, plate[0], "noise", SQUARE, "Crate", None)
+    [step] = desk.store.load(plate[0]).plate(front).steps
+    hole = Loop(points=[(60, 60), (70, 60), (70, 70)], smooth=True)
+    around = Loop(points=[(40, 40), (100, 40), (100, 100), (40, 100)], smooth=[True, False, True, False])
+    stepping.change(desk, plate[0], front, step.id, OutlineStep(loops=[around, hole], feather_px=2))
+    moved = [(40, 40), (110, 45), (100, 100), (40, 100)]
+    plates.outline(desk, plate[0], "noise", Outline(points=moved), None, front)
+    [step] = desk.store.load(plate[0]).plate(front).steps
+    assert step.loops == [Loop(points=moved, smooth=[True, False, True, False]), hole]
+    fewer = [moved[0], *moved[2:]]
+    plates.outline(desk, plate[0], "noise", Outline(points=fewer), None, front)
+    [step] = desk.store.load(plate[0]).plate(front).steps
+    assert step.loops == [Loop(points=fewer, smooth=[True, True, False]), hole]
 
 
 def test_strokes_that_say_where_a_fill_is_come_and_go_one_by_one(desk, plate):

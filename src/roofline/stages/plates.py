@@ -79,6 +79,7 @@ def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str |
             first = outline_of(old)
             assert first is not None
             kept = step.model_copy(update={"id": first.id, "name": first.name, "mode": first.mode})
+            kept.loops = [_drawn_anew(first.loops[0], drawn.points), *first.loops[1:]]
             old.steps = [kept if s.id == first.id else s for s in old.steps]
             if name:
                 old.name = name
@@ -93,6 +94,16 @@ def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str |
 
     desk.store.change(shot_id, "Outline a plate", alter)
     return made
+
+
+def _drawn_anew(loop: Loop, points: list[Vec2]) -> Loop:
+    """A loop with other points; those that it had stay as smooth as they were."""
+    if isinstance(loop.smooth, bool):
+        return Loop(points=points, smooth=loop.smooth)
+    was = dict(zip(loop.points, loop.smooth, strict=True))
+    if len(points) == len(loop.points):  # one has been moved
+        return Loop(points=points, smooth=loop.smooth)
+    return Loop(points=points, smooth=[was.get(p, False) for p in points])
 
 
 def outline_of(plate: Plate) -> OutlineStep | None:

@@ -68,6 +68,11 @@ const box = computed(() => (shown.value ? reachOf(shown.value) : null))
 
 const reach = () => 9 / board.value!.pan.at.scale
 const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
+/** The nearest of some points, where one is within reach; they may lie close together. */
+function nearest(points: Vec2[], p: Vec2): number {
+  const away = points.map((q) => apart(p, q))
+  return Math.min(...away) < reach() ? away.indexOf(Math.min(...away)) : -1
+}
 function down(p: Vec2, event: PointerEvent) {
   if (drawing.value) {
     if (drawing.value.length >= 3 && apart(p, drawing.value[0]) < reach()) return void close()
@@ -79,7 +84,7 @@ function down(p: Vec2, event: PointerEvent) {
   const outline = outlineOf(shown.value)
   if (!outline) return
   const list = outline.points
-  const index = list.findIndex((q) => apart(p, q) < reach())
+  const index = nearest(list, p)
   if (index >= 0) grip.value = { plate: shown.value!.id, index, at: p, points: list, feather: outline.feather_px }
 }
 let pressed = false
@@ -122,7 +127,7 @@ function beside(p: Vec2, a: Vec2, b: Vec2) {
 /** The point of the outline under the pointer goes. */
 function takePoint() {
   const outline = outlineOf(shown.value)
-  const at = outline && hover.value ? outline.points.findIndex((q) => apart(hover.value!, q) < reach()) : -1
+  const at = outline && hover.value ? nearest(outline.points, hover.value) : -1
   if (!outline || at < 0 || outline.points.length < 4) return
   void setOutline(s, shown.value!.id, { points: spliced(outline.points, at, 1), feather_px: outline.feather_px })
 }
