@@ -7,7 +7,6 @@ import io
 import json
 from pathlib import Path
 
-import av
 import cv2
 import numpy as np
 import pytest
@@ -18,6 +17,7 @@ from skimage.metrics import structural_similarity
 from tests.e2e.board import Board, state, until
 from tests.e2e.conftest import brought, files_of
 from tests.e2e.test_plate_steps import add, chosen, shown, steps
+from tests.e2e.test_story_move import delivered
 from tests.e2e.test_straight import Pane
 from tools.varrow import truth
 from tools.varrow.build_shot import silhouette
@@ -130,17 +130,6 @@ def ordered_and_looked_at(page):
     page.keyboard.press("i")
     expect(page.locator("[data-from=worst]")).to_contain_text("Worst: frame", timeout=60_000)
     page.keyboard.press("i")
-
-
-def delivered(page, tmp_path) -> list[np.ndarray]:
-    page.click("[data-stage=handoff]")
-    page.click("[data-deliver]")
-    expect(page.locator("[data-deliveries]")).to_contain_text("v001", timeout=180_000)
-    with page.expect_download() as download:
-        page.get_by_role("link", name="Save").click()
-    download.value.save_as(tmp_path / "move.mp4")
-    with av.open(str(tmp_path / "move.mp4")) as container:
-        return [f.to_ndarray(format="rgb24") for f in container.decode(container.streams.video[0])]
 
 
 def gone(page, shot):

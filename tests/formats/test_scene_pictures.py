@@ -94,7 +94,7 @@ def test_the_demo_is_the_same_picture_in_the_next_program(demo, tmp_path):
     for kind, frame, got in drawn(gather(shot, engine, frames, unread), tmp_path, [0, 59, 99]):
         decibels, off, alone = compared(engine, frames[frame], got)
         print(f"{kind} {frame + 1}: {decibels:.1f} dB, {100 * off:.2f} % off, {100 * alone:.3f} % by one alone")
-        assert decibels > 34  # spokes are a pixel wide
+        assert decibels > 35
         assert off < 0.01
         assert alone < 0.005
 

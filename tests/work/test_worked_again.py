@@ -7,6 +7,7 @@ from tests.work.conftest import BRICK, FACE, made
 
 from roofline.core.plates import strokes as strokes_module
 from roofline.core.plates import taking
+from roofline.model.plates import Plate
 
 
 def test_only_what_changed_is_worked_out_anew(set_):
@@ -65,3 +66,21 @@ def test_a_stroke_more_is_worked_out_alone_and_looks_as_if_all_were_drawn_at_onc
         at_once = made(set_, [s.model_dump() for s in plate.steps])[0]
         assert (got.pixels == at_once.pixels).all() and (got.full_matte == at_once.full_matte).all()
         assert sum(drawn) - total == (many if step.get("mode") == "keep" else fresh)
+
+
+def test_a_fill_on_a_face_is_worked_out_again_when_what_is_cut_out_before_it_changes(set_):
+    """It takes nothing from where a cut-out stands: another outline of that is another fill."""
+    shot, _, _, _ = set_
+    where = [{"do": "outline", "loops": [{"points": [[300, 150], [340, 150], [340, 180], [300, 180]]}]}]
+    fill = {"do": "fill", "on": FACE, "how": "texture", "where": where}
+    _, with_fill, engines = made(set_, [fill])
+    given = {"id": "front", "name": "F", "photo": "photo", "file": "photo.png", "canvas": (0, 0, 640, 400)}
+    given |= {"role": "foreground"}
+
+    def key(right: int) -> str:
+        outline = {"do": "outline", "loops": [{"points": [[200, 90], [right, 90], [right, 120]]}]}
+        front = Plate.model_validate({**given, "steps": [outline]})
+        now = with_fill.model_copy(update={"plates": [*with_fill.plates, front]})
+        return engines.picture_key(now, now.plate("made"))
+
+    assert key(260) != key(280) and key(260) == key(260)

@@ -119,9 +119,12 @@ def haired(display: NDArray[np.float32], matte: Matte, pixels: float) -> Matte:
     """Alpha worked out anew in a band about the matte's border, from the picture (H, W, 3), display values.
 
     Closed-form matting (Levin, Lischinski and Weiss 2008) by tiles, of which only the band is solved for; outside of it
-    the matte stays. A tile without sure foreground and background stays as it is.
+    the matte stays, and where there is no border it is handed back. A tile without sure foreground and background
+    stays as it is.
     """
     unsure = band(matte, pixels)
+    if not unsure.any():
+        return matte
     trimap = np.where(unsure, 0.5, np.round(matte)).astype(np.float64)
 
     def work(ys: slice, xs: slice) -> NDArray:

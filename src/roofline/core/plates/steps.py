@@ -45,7 +45,8 @@ def looks_at_set(step: Any) -> bool:
 
 def looks_in_front(step: Any) -> bool:
     """Whether a step asks what stands in front of surfaces: cut-outs and their mattes count then."""
-    return isinstance(getattr(step, "where", None), m.InFrontOf)
+    where = getattr(step, "where", None)
+    return isinstance(where, m.InFrontOf) or (isinstance(step, m.FillStep) and step.on is not None)
 
 
 def noted(worked: Worked, steps: Sequence[Any]) -> Worked:
@@ -142,11 +143,11 @@ def _feather(worked: Worked, step: m.FeatherStep, world: World) -> Worked:
 
 
 def _hair(worked: Worked, step: m.HairStep, world: World) -> Worked:
-    # an empty matte may follow from what has changed elsewhere, or from a coarse grid: that closes no shot
-    if not mattes.band(worked.full_matte, step.band_px * worked.canvas.mean_scale).any():
+    shown, before = np.clip(even(worked.pixels), 0, 1), worked.full_matte
+    matte = mattes.haired(shown, before, step.band_px * worked.canvas.mean_scale)
+    if matte is before:  # it may follow from what has changed elsewhere, or from a coarse grid: that closes no shot
         return worked.noted(step.id, "There is no border to look for hair along: the matte is empty or everything.")
-    shown = np.clip(even(worked.pixels), 0, 1)
-    return replace(worked, matte=mattes.haired(shown, worked.full_matte, step.band_px * worked.canvas.mean_scale))
+    return replace(worked, matte=matte)
 
 
 def _fringe(worked: Worked, step: m.FringeStep, world: World) -> Worked:
