@@ -129,7 +129,8 @@ def test_clean_plates_for_all_are_made_and_thrown_before_the_photo(page, halt):
     after = state(page, halt)["shot"]
     made = [p for p in after["plates"] if p["id"] not in {q["id"] for q in before["plates"]}]
     assert all(p["role"] == "clean" and p["steps"][0]["do"] == "fill" for p in made)
-    surface = {p["id"]: p["steps"][0]["where"]["in_front_of"][0] for p in made}
+    behind = {p["id"]: next(s["where"] for s in p["steps"] if "in_front_of" in s.get("where", [])) for p in made}
+    surface = {ident: where["in_front_of"][0] for ident, where in behind.items()}
     on = {surface[p["id"]]: p["steps"][0]["on"] for p in made}
     assert all(face == on[face] for face in on if "/" in face)  # squared up on each face, …
     assert {s for s in on if on[s] is None} <= {"tower", "tank", "tank-lid"}  # … but of round pieces

@@ -164,7 +164,7 @@ def test_a_photograph_is_taken_apart(page, running, tmp_path):
     assert np.abs(matte - true).mean() < 0.4 * true.mean()
     stood_up(page, shot, board)
     made = clean_behind(page, shot)
-    wall = next(p for p in made if p["steps"][0]["where"]["in_front_of"] == ["platform/front"])
+    wall = next(p for p in made if p["name"] == "Clean Platform, front")
     cloned_on_the_edge(page, shot, wall)
     ordered_and_looked_at(page)
     frames = delivered(page, tmp_path)

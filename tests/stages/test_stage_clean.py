@@ -7,12 +7,13 @@ import pytest
 from tests.conftest import camera_of, looking
 from tests.stages.conftest import ended
 
-from roofline.core.massing.kinds import Block, Column, Ground
+from roofline.core.massing.kinds import Block, Column, Flat, Ground
 from roofline.core.moment import still
 from roofline.formats import pictures
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
+from roofline.model.steps import FillStep, InFrontOf
 from roofline.stages import clean
 
 W, H = 360, 240
@@ -34,6 +35,35 @@ def silo(desk) -> str:
     plate = Plate(id="p", name="p", photo="p", file=file, canvas=(0, 0, W, H))
     throws = [Throw(plate="p", targets=[s.id for s in SOLIDS])]
     return desk.store.create(Shot(name="Silo", photos=[photo], solids=SOLIDS, plates=[plate], throws=throws), "silo")
+
+
+def test_a_cut_out_is_filled_first_and_not_from_what_is_filled(desk, silo):
+    """A cut-out before the ground: its place is not filled with what stands for the ground behind the crate."""
+    box = [[60, 190], [100, 190], [100, 225], [60, 225]]
+    cut = {"do": "outline", "loops": [{"points": box}]}
+
+    def alter(s: Shot) -> Shot:
+        front = {**s.plates[0].model_dump(), "id": "cut", "name": "Cut", "role": "foreground", "steps": [cut]}
+        s.solids.append(Flat(id="flat", name="Flat", foot=(-2.5, 0, 3.0), heading_deg=0.0, extent=(-9, 9, -9, 9)))
+        s.plates.append(Plate.model_validate(front))
+        s.throws.insert(0, Throw(plate="cut", targets=["flat"]))
+        return s
+
+    desk.store.change(silo, "Cut out", alter)
+    assert ended(desk, clean.order_all(desk, silo, "p", 2.0, "smooth")).state == "done"
+    shot = desk.store.load(silo)
+    ground = next(p for p in shot.plates if p.name == "Clean Ground, top")
+    kinds = [s.where for s in ground.steps if isinstance(s, FillStep)]
+    assert not isinstance(kinds[0], InFrontOf) and isinstance(kinds[1], InFrontOf) and kinds[1].but == ["cut"]
+    alone = ground.model_copy(update={"steps": [s for s in ground.steps if getattr(s, "where", None) != kinds[1]]})
+    x0, y0 = (int(v) for v in ground.canvas[:2])
+    inner = np.s_[192 - y0 : 223 - y0, 62 - x0 : 98 - x0]
+    first, whole = (desk.engines.worked(shot, p).pixels[inner] for p in (alone, ground))
+    photo = pictures.read(desk.store.blobs.read(shot.photos[0].file))[192:223, 62:98]
+    assert (first == whole).all() and (first != photo).any()
+    count = len(shot.plates)
+    assert ended(desk, clean.order_all(desk, silo, "p", 2.0, "smooth")).state == "done"
+    assert len(desk.store.load(silo).plates) == count  # known again behind its new first step
 
 
 def test_a_round_piece_has_one_plate_and_all_of_them_can_be_made(desk, silo):

@@ -76,6 +76,24 @@ def test_what_stands_in_front_is_filled_squared_up(set_, truth):
     assert np.median(off) < 6 and off.mean() < 0.25 * before.mean()  # the bricks go on in perspective
 
 
+def test_what_plates_show_is_left_out_of_what_stands_in_front(set_):
+    shot, files, _, photo = set_
+    whole = (made(set_, [{"do": "fill", "where": {"in_front_of": [FACE]}, "how": "smooth"}])[0].pixels != photo).any(-1)
+    middle = float(np.flatnonzero(whole.any(1)).mean())
+    base = {"photo": "photo", "file": "photo.png", "canvas": (0, 0, W, H)}
+    upper = {"do": "outline", "loops": [{"points": [[0, 0], [W, 0], [W, middle], [0, middle]]}]}
+    fill = {"do": "fill", "where": {"in_front_of": [FACE], "but": ["upper"]}, "how": "smooth"}
+    given = [{"id": "upper", "name": "Upper", "steps": [upper]}, {"id": "made", "name": "Made", "steps": [fill]}]
+    now = Shot.model_validate(shot.model_dump() | {"plates": [shot.plates[0], *({**base, **g} for g in given)]})
+    assert now.plate("made").refers_to() == {"upper"}
+    changed = (Engines(files.__getitem__, Kept()).worked(now, now.plate("made")).pixels != photo).any(-1)
+    edge = int(middle)
+    assert not changed[: edge - 1].any() and changed[edge + 2 :][whole[edge + 2 :]].mean() > 0.98
+    given[0]["steps"] = [{"do": "plate", "plate": "made"}]
+    with pytest.raises(ValueError, match="made of itself"):
+        Shot.model_validate(shot.model_dump() | {"plates": [shot.plates[0], *({**base, **g} for g in given)]})
+
+
 def test_what_is_cut_out_of_the_photo_stands_before_all_wherever_its_flat_does(set_):
     """The flat's foot is under the ground, and behind the wall: the matte says what the photo shows."""
     shot, files, _, _ = set_

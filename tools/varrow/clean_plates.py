@@ -42,10 +42,10 @@ def without(desk: Desk, shot_id: str, idents: list[str]) -> np.ndarray:
     seen = bare.nearest(replace(home, poses=clear), behind=True)
     taken = seen != bare.nearest(home, behind=True)
     for plate in shot.plates:
-        fill = plate.steps[0] if plate.steps else None
-        if not isinstance(fill, FillStep) or not isinstance(fill.where, InFrontOf) or plate.role != "clean":
+        wheres = [s.where for s in plate.steps if isinstance(s, FillStep) and isinstance(s.where, InFrontOf)]
+        if not wheres or plate.role != "clean":
             continue
-        surface = fill.where.in_front_of[0]
+        surface = wheres[0].in_front_of[0]
         mine = [f for f, n in enumerate(bare.geometry.names) if surface in (n, n.partition("/")[0])]
         shows = taken & np.isin(seen, mine)
         if not shows.any():

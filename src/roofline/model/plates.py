@@ -137,7 +137,8 @@ def _inner(step: Any) -> list[Any]:
 
 
 def _plates_in(step: Any) -> list[str]:
-    return [s.plate for s in _inner(step) if getattr(s, "plate", None)]
+    left_out = getattr(getattr(step, "where", None), "but", [])
+    return [*(s.plate for s in _inner(step) if getattr(s, "plate", None)), *left_out]
 
 
 def _files_in(step: Any) -> list[str]:

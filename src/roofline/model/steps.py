@@ -166,9 +166,10 @@ MatteStep = Annotated[_OnMatte, Field(discriminator="do")]
 
 
 class InFrontOf(Model):
-    """What stands in front of solids or faces, as the plate's camera sees it."""
+    """What stands in front of solids or faces, as the plate's camera sees it, but for the mattes of some plates."""
 
     in_front_of: Annotated[list[str], Field(min_length=1)]
+    but: list[str] = []
 
 
 def _each_named(value: Any) -> Any:

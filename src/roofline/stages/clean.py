@@ -191,11 +191,12 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
     x0, y0 = max(0.0, np.floor(cols[0] * k - 2)), max(0.0, np.floor(rows[0] * k - 2))
     x1, y1 = min(float(w), np.ceil((cols[-1] + 1) * k + 2)), min(float(h), np.ceil((rows[-1] + 1) * k + 2))
     on = face if "/" in face else None
-    fill = FillStep(where=InFrontOf(in_front_of=[face]), grow_px=grow_px, how=how, on=on)
-    # what is cut out of the photo leaves a small hole, of which more is known than of all that lies behind solids
+    # what is cut out of the photo leaves a small hole, of which more is known than of all that lies behind solids:
+    # it is filled first, from what is seen about it and not from what is filled there
     fronts = [p for p in shot.plates if p.role == "foreground" and p.photo == photo_id and p.file == photo.file]
     bears = [p.id for p in fronts if _bears(world, p.id, seen, beside, small)]
     cut = [_behind(front, [face], grow_px, how, on) for front in bears]
+    fill = FillStep(where=InFrontOf(in_front_of=[face], but=bears), grow_px=grow_px, how=how, on=on)
     shape = SilhouetteStep(targets=[face])
     title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
     others = [s.id for s in shot.solids if s.id != face.partition("/")[0]]
@@ -207,7 +208,7 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
         photo=photo_id,
         role="clean",
         without=others,
-        steps=[fill, *cut, shape, GrowStep(px=1)],
+        steps=[*cut, fill, shape, GrowStep(px=1)],
         **source,
     )
 
@@ -227,10 +228,10 @@ def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_],
 
 def _is_of(plate: Plate, photo_id: str, face: str) -> bool:
     """Whether a plate is the clean plate of a face that was made before."""
-    fill = plate.steps[0] if plate.steps else None
-    if plate.photo != photo_id or plate.role != "clean" or not isinstance(fill, FillStep):
+    if plate.photo != photo_id or plate.role != "clean":
         return False
-    return isinstance(fill.where, InFrontOf) and fill.where.in_front_of == [face]
+    wheres = [s.where for s in plate.steps if isinstance(s, FillStep)]
+    return any(isinstance(w, InFrontOf) and w.in_front_of == [face] for w in wheres)
 
 
 def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str, Plate]]) -> list[str]:

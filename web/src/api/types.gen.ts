@@ -3757,9 +3757,14 @@ export interface components {
         };
         /**
          * InFrontOf
-         * @description What stands in front of solids or faces, as the plate's camera sees it.
+         * @description What stands in front of solids or faces, as the plate's camera sees it, but for the mattes of some plates.
          */
         InFrontOf: {
+            /**
+             * But
+             * @default []
+             */
+            but: string[];
             /** In Front Of */
             in_front_of: string[];
         };

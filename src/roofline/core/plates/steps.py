@@ -17,7 +17,7 @@ from roofline.core.plates.exemplar import textured
 from roofline.core.plates.filling import FILLERS, filled, from_photo
 from roofline.core.plates.grading import graded
 from roofline.core.plates.taking import painted, painted_by, take
-from roofline.core.plates.worked import Matte, Worked, World, resampled
+from roofline.core.plates.worked import Canvas, Matte, Worked, World, resampled
 from roofline.errors import PlateError
 from roofline.model import steps as m
 
@@ -117,7 +117,11 @@ def _new_matte(worked: Worked, step: Any, world: World) -> Matte:
         return world.silhouette(step.targets, canvas)
     if isinstance(step, m.DepthStep):
         return mattes.within(_depths(step, worked, world), step.near_m, step.far_m, step.soft_m)
-    other = world.plate(step.plate)
+    return _of_plate(step.plate, canvas, world)
+
+
+def _of_plate(plate: str, canvas: Canvas, world: World) -> Matte:
+    other = world.plate(plate)
     return np.clip(resampled(other.full_matte, other.canvas, canvas), 0, 1).astype(np.float32)
 
 
@@ -166,8 +170,12 @@ def _where(worked: Worked, step: m.FillStep, world: World) -> Matte:
         found = world.in_front(step.where.in_front_of, worked.canvas)
     else:
         found = matte_of_steps(worked, step.where, world)
-    if step.grow_px:  # everything that the matte touches at all, and so far around it
-        found = mattes.grown((found > 0.004).astype(np.float32), step.grow_px * worked.canvas.mean_scale)
+    by_px = step.grow_px * worked.canvas.mean_scale
+    if by_px:  # everything that the matte touches at all, and so far around it
+        found = mattes.grown((found > 0.004).astype(np.float32), by_px)
+    for plate in step.where.but if isinstance(step.where, m.InFrontOf) else ():
+        but = _of_plate(plate, worked.canvas, world)
+        found = np.minimum(found, 1 - (mattes.grown(but, by_px) if by_px else but))
     return found
 
 

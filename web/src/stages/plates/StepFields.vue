@@ -46,9 +46,12 @@ const wherekind = computed(() => {
 const base = { id: 'w1', name: null, off: false, mode: 'add' as const }
 function setWhere(kind: string) {
   const solid = solids.value.find((x) => !s.shot.solids.some((y) => y.id === x.id && y.kind === 'flat'))
-  if (kind === 'before' && solid) void set({ where: { in_front_of: [solid.id] } })
+  if (kind === 'before' && solid) void set({ where: { in_front_of: [solid.id], but: [] } })
   if (kind === 'plate' && others.value[0]) void set({ where: [{ ...base, do: 'plate', plate: others.value[0].id }] })
   if (kind === 'drawn') void set({ where: [{ ...base, do: 'brush', strokes: [] }] })
+}
+function setBefore(change: object) {
+  if (props.step.do === 'fill') void set({ where: { ...props.step.where, ...change } })
 }
 function takeBack() {
   const last = strokes.value.at(-1)
@@ -115,19 +118,35 @@ function takeBack() {
           <ElOption v-if="wherekind === 'steps'" value="steps" label="a matte of its own" disabled />
         </ElSelect>
       </label>
-      <ElSelect
-        v-if="!Array.isArray(step.where)"
-        :model-value="step.where.in_front_of"
-        multiple
-        filterable
-        collapse-tags
-        size="small"
-        aria-label="Before which surfaces"
-        @change="(ids: string[]) => ids.length && set({ where: { in_front_of: ids } })"
-      >
-        <ElOption v-for="x in solids" :key="x.id" :value="x.id" :label="x.name" />
-        <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="x.name" />
-      </ElSelect>
+      <template v-if="!Array.isArray(step.where)">
+        <ElSelect
+          :model-value="step.where.in_front_of"
+          multiple
+          filterable
+          collapse-tags
+          size="small"
+          aria-label="Before which surfaces"
+          @change="(ids: string[]) => ids.length && setBefore({ in_front_of: ids })"
+        >
+          <ElOption v-for="x in solids" :key="x.id" :value="x.id" :label="x.name" />
+          <ElOption v-for="x in faces" :key="x.id" :value="x.id" :label="x.name" />
+        </ElSelect>
+        <label v-if="others.length" class="said" title="They are filled by a step of their own, or stay as they are"
+          >But not
+          <ElSelect
+            :model-value="step.where.but"
+            multiple
+            filterable
+            collapse-tags
+            size="small"
+            placeholder="nothing left out"
+            aria-label="But not where these plates are"
+            @change="(but: string[]) => setBefore({ but })"
+          >
+            <ElOption v-for="x in others" :key="x.id" :value="x.id" :label="x.name" />
+          </ElSelect>
+        </label>
+      </template>
       <ElSelect
         v-if="wherekind === 'plate' && Array.isArray(step.where) && step.where[0].do === 'plate'"
         :model-value="step.where[0].plate"
