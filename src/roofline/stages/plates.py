@@ -10,7 +10,7 @@ import numpy as np
 from roofline.core.massing.kinds import Flat
 from roofline.core.plates.coverage import enclosed
 from roofline.core.plates.matching import Match, held_together, match
-from roofline.core.throw.merit import by_merit, sharing
+from roofline.core.throw.merit import by_merit
 from roofline.errors import NotFound, PlateError
 from roofline.model.base import Vec2, Vec4
 from roofline.model.photo import Photo
@@ -205,7 +205,8 @@ def _reached(name: str, targets: Sequence[str]) -> bool:
 def order_merit(desk: Desk, shot_id: str) -> Job:
     """Order the throws to be tried first where they serve best over the move."""
     shot = desk.store.load(shot_id)
-    if not sharing(desk.engine(shot)):
+    names = desk.engines.geometry(shot).names  # the plates' pictures may be worked out still: the order waits for them
+    if not any(len({t.plate for t in shot.throws if _reached(name, t.targets)}) > 1 for name in names):
         raise PlateError("No surface has two plates thrown on it: there is no order to be found.")
     return desk.order(shot_id, "merit", "Order throws by merit")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import cv2
 import numpy as np
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from roofline.work.engines import Engines
 
 FINER = 4  # samples of a pixel along each side, for what covers it
+WHOLE = 240  # of bytes that are averaged: a multiple of the number of samples of a pixel, so that nothing is rounded
 ROWS = 4_000_000  # samples that are drawn at once
 
 
@@ -38,6 +39,7 @@ class ShotWorld:
 
     def __init__(self, engines: Engines, shot: Shot, plate: Plate, finest: int | None):
         self.engines, self.shot, self.own, self.finest = engines, shot, plate, finest
+        self._known: dict[Any, Matte] = {}  # several steps of a plate look at the same
 
     # ------------------------------------------------------------ the set
 
@@ -79,7 +81,8 @@ class ShotWorld:
             band = View(w * FINER, n * FINER, view.focal * FINER, centre, view.rotation, view.position)
             cast = engine.nearest_cast(still(band))
             hit = what(*(rasterise(cast, number, band.width, band.height) for number in numbers))
-            out[top : top + n] = hit.astype(np.float32).reshape(n, FINER, w, FINER).mean((1, 3))
+            share = hit.reshape(n * FINER, w * FINER).view(np.uint8) * np.uint8(WHOLE)
+            out[top : top + n] = cv2.resize(share, (w, n), interpolation=cv2.INTER_AREA) / np.float32(WHOLE)
         return out
 
     def bounds(self, canvas: Canvas, engine: Engine, mine: NDArray[np.bool_]) -> tuple[slice, slice]:
@@ -103,7 +106,17 @@ class ShotWorld:
             out[ys, xs] = look(canvas.part(xs, ys))
         return out
 
+    def _once(self, what: str, targets: Sequence[str], canvas: Canvas, look: Callable[[], Matte]) -> Matte:
+        key = (what, tuple(targets), canvas)
+        if key not in self._known:
+            self._known[key] = look()
+            self._known[key].flags.writeable = False
+        return self._known[key]
+
     def silhouette(self, targets: Sequence[str], canvas: Canvas) -> Matte:
+        return self._once("silhouette", targets, canvas, lambda: self._silhouette(targets, canvas))
+
+    def _silhouette(self, targets: Sequence[str], canvas: Canvas) -> Matte:
         engine = self.bare()
         g, mine = engine.geometry, self.faces(targets, engine)
         away = np.isin(g.solid, [i for i, s in enumerate(g.solid_ids) if s in self.own.without])
@@ -115,6 +128,9 @@ class ShotWorld:
         return self._where_seen(canvas, engine, mine, look)
 
     def in_front(self, targets: Sequence[str], canvas: Canvas) -> Matte:
+        return self._once("in front", targets, canvas, lambda: self._in_front(targets, canvas))
+
+    def _in_front(self, targets: Sequence[str], canvas: Canvas) -> Matte:
         engine = self.bare()
         mine = self.faces(targets, engine)
         return self._where_seen(canvas, engine, mine, lambda part: self._before(targets, part, engine, mine))

@@ -19,6 +19,8 @@ from roofline.errors import PlateError
 
 HALF = 3  # patches are seven by seven
 BANDS = 4  # of targets, worked on side by side; their number is fixed, so that the result does not hang on the machine
+NEARBY = 64  # pixels about a patch that is gone on with, in which its continuation is looked for first, …
+ENOUGH = 400  # … if there are so many patches to take
 DEEPEST = 7.0  # pixels from the hole's middle to its rim on the coarsest level
 Picture = NDArray[np.float32]
 
@@ -197,47 +199,40 @@ def _costs(picture, ys, xs, field):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _next(picture, known):  # type: ignore[no-untyped-def]
-    """The unknown pixel to go on with: beside known ones, the more of them about it and the stronger an edge is that
-    ends there."""
+def _urgency(picture, known, y, x):  # type: ignore[no-untyped-def]
+    """How soon an unknown pixel is to be gone on with: the more known ones about it and the stronger an edge is that
+    ends there; −1 away from known ones."""
     height, width = known.shape
-    most, at_y, at_x = -1.0, -1, -1
-    for y in range(height):
-        for x in range(width):
-            if known[y, x]:
+    count, edge, beside = 0, 0.0, False
+    for dy in range(-HALF, HALF + 1):
+        for dx in range(-HALF, HALF + 1):
+            ny, nx = y + dy, x + dx
+            if ny < 0 or nx < 0 or ny >= height or nx >= width or not known[ny, nx]:
                 continue
-            count, edge, beside = 0, 0.0, False
-            for dy in range(-HALF, HALF + 1):
-                for dx in range(-HALF, HALF + 1):
-                    ny, nx = y + dy, x + dx
-                    if ny < 0 or nx < 0 or ny >= height or nx >= width or not known[ny, nx]:
-                        continue
-                    count += 1
-                    beside = beside or (abs(dy) <= 1 and abs(dx) <= 1)
-                    for c in range(3):
-                        if ny + 1 < height and known[ny + 1, nx]:
-                            edge = max(edge, abs(picture[ny + 1, nx, c] - picture[ny, nx, c]))
-                        if nx + 1 < width and known[ny, nx + 1]:
-                            edge = max(edge, abs(picture[ny, nx + 1, c] - picture[ny, nx, c]))
-            if beside and count * (0.05 + edge) > most:
-                most, at_y, at_x = count * (0.05 + edge), y, x
-    return at_y, at_x
+            count += 1
+            beside = beside or (abs(dy) <= 1 and abs(dx) <= 1)
+            for c in range(3):
+                if ny + 1 < height and known[ny + 1, nx]:
+                    edge = max(edge, abs(picture[ny + 1, nx, c] - picture[ny, nx, c]))
+                if nx + 1 < width and known[ny, nx + 1]:
+                    edge = max(edge, abs(picture[ny, nx + 1, c] - picture[ny, nx, c]))
+    return count * (0.05 + edge) if beside else -1.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _peel(picture, known, usable):  # type: ignore[no-untyped-def]
-    """Fill what is unknown from its rim inwards, patch by patch, edges first: lines that end at the hole are continued
-    (after Criminisi, Perez and Toyama 2004). Writes to ``picture`` and ``known``."""
+def _nearby(picture, known, usable, y, x):  # type: ignore[no-untyped-def]
+    """The patch that fits what is known of the one about (y, x) best, from close around: (row, column)."""
     height, width = known.shape
+    reach, found = NEARBY, 0
     while True:
-        y, x = _next(picture, known)
-        if y < 0:
-            return
-        best, by, bx = np.float32(1e9), -1, -1
-        for sy in range(height):
-            for sx in range(width):
+        top, bottom = max(0, y - reach), min(height, y + reach + 1)
+        left, right = max(0, x - reach), min(width, x + reach + 1)
+        best, by, bx, found = np.float32(1e9), -1, -1, 0
+        for sy in range(top, bottom):
+            for sx in range(left, right):
                 if not usable[sy, sx]:
                     continue
+                found += 1
                 total, count = np.float32(0), 0
                 for dy in range(-HALF, HALF + 1):
                     for dx in range(-HALF, HALF + 1):
@@ -252,6 +247,27 @@ def _peel(picture, known, usable):  # type: ignore[no-untyped-def]
                         break
                 if count and total / count < best:
                     best, by, bx = total / count, sy, sx
+        if found >= ENOUGH or (bottom - top == height and right - left == width):
+            return by, bx
+        reach *= 2
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _peel(picture, known, usable):  # type: ignore[no-untyped-def]
+    """Fill what is unknown from its rim inwards, patch by patch, edges first: lines that end at the hole are continued
+    (after Criminisi, Perez and Toyama 2004). Writes to ``picture`` and ``known``."""
+    height, width = known.shape
+    urgent = np.full((height, width), -1.0)
+    for y in range(height):
+        for x in range(width):
+            if not known[y, x]:
+                urgent[y, x] = _urgency(picture, known, y, x)
+    while True:
+        at = np.argmax(urgent)
+        y, x = at // width, at % width
+        if urgent[y, x] < 0:
+            return
+        by, bx = _nearby(picture, known, usable, y, x)
         for dy in range(-HALF, HALF + 1):
             for dx in range(-HALF, HALF + 1):
                 ny, nx = y + dy, x + dx
@@ -259,6 +275,10 @@ def _peel(picture, known, usable):  # type: ignore[no-untyped-def]
                     for c in range(3):
                         picture[ny, nx, c] = picture[by + dy, bx + dx, c]
                     known[ny, nx] = True
+        about = 2 * HALF + 1  # what has become known tells so far around it
+        for ny in range(max(0, y - about), min(height, y + about + 1)):
+            for nx in range(max(0, x - about), min(width, x + about + 1)):
+                urgent[ny, nx] = -1.0 if known[ny, nx] else _urgency(picture, known, ny, nx)
 
 
 def _usable(hole: NDArray[np.bool_], allowed: NDArray[np.bool_]) -> NDArray[np.bool_]:
