@@ -38,9 +38,11 @@ class Seen:
     def ends(self, face: NDArray[np.int32], y: NDArray, x: NDArray) -> Mask:
         """Whether the throw ends for a face at pixels: cut away from it there, or hidden by what stands before it."""
         there = self.face[y, x]
-        cut = (there == face) & ~self.own[y, x]
-        before = self.depth(there, y, x) < FRONT * self.depth(face, y, x)
-        return np.asarray(cut | ((there != face) & before))
+        out = np.asarray((there == face) & ~self.own[y, x])
+        other = np.nonzero(there != face)
+        at = y[other], x[other]
+        out[other] = self.depth(there[other], *at) < FRONT * self.depth(face[other], *at)
+        return out
 
 
 def _ends(seen: Seen) -> Mask:
@@ -57,20 +59,24 @@ def _ends(seen: Seen) -> Mask:
     return out
 
 
-def _beyond(seen: Seen) -> Floats:
-    """Pixels (H, W) from each to where the throw ends for the surface that it shows; infinite elsewhere."""
+def _beyond(seen: Seen, width: float) -> Floats:
+    """Pixels (H, W) from each to where the throw ends for the surface that it shows; infinite where that is farther than
+    a width, and elsewhere."""
     ends = _ends(seen)
     away, label = cv2.distanceTransformWithLabels(
         (~ends).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE, labelType=cv2.DIST_LABEL_PIXEL
     )
     at = np.zeros((int(label.max()) + 1, 2), np.int64)
     at[label[ends]] = np.argwhere(ends)
-    nearest = at[label[1:-1, 1:-1]] - 1
+    away, label = away[1:-1, 1:-1], label[1:-1, 1:-1]
+    near = np.nonzero(seen.own & (away <= width + 1))
+    nearest = at[label[near]] - 1
     h, w = seen.face.shape
     outside = ((nearest < 0) | (nearest >= (h, w))).any(-1)
     y, x = np.clip(nearest[..., 0], 0, h - 1), np.clip(nearest[..., 1], 0, w - 1)
-    mine = seen.own & (outside | seen.ends(seen.face, y, x))
-    return np.where(mine, away[1:-1, 1:-1], np.inf).astype(np.float32)
+    out = np.full(seen.face.shape, np.inf, np.float32)
+    out[near] = np.where(outside | seen.ends(seen.face[near], y, x), away[near], np.inf)
+    return out
 
 
 def _inside(mask: Mask) -> Floats:
@@ -86,7 +92,7 @@ def faded(seen: Seen, width: float) -> Floats:
 
     It is whole where no other throw would go on.
     """
-    t = np.clip((_beyond(seen) - 0.5) / width, 0, 1)
+    t = np.clip((_beyond(seen, width) - 0.5) / width, 0, 1)
     ramp = t * t * (3 - 2 * t)
     goes_on = np.clip(_inside(seen.others) / width, 0, 1)
     return np.asarray(1 - (1 - ramp) * goes_on, np.float32)
@@ -100,7 +106,7 @@ def cut(seen: Seen, width: float, mine: Floats, theirs: Floats) -> Floats:
     """
     from skimage.segmentation import watershed  # slow to import, and seldom wanted
 
-    away = _beyond(seen)
+    away = _beyond(seen, width)
     band = (away < width) & seen.others & (_inside(seen.others) > 1.5)
     if not band.any():
         return np.ones(seen.own.shape, np.float32)
