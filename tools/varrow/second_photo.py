@@ -27,7 +27,7 @@ def corners() -> list[tuple[str, tuple[float, float, float]]]:
     roof, hut, canopy, chimney, far = t.HOUSE_ROOF, t.HUT_ROOF, t.CANOPY, t.CHIMNEY, t.HOUSE
     ridge, middle = (roof["lo"][2] + roof["hi"][2]) / 2, (hut["lo"][0] + hut["hi"][0]) / 2
     level = far["lo"][1]
-    out = [
+    return [
         ("House corner", (far["hi"][0], level, far["hi"][2])),
         ("Hut, left foot", (t.HUT["lo"][0], level, t.HUT["hi"][2])),
         ("Hut, right foot", (t.HUT["hi"][0], level, t.HUT["hi"][2])),
@@ -46,7 +46,6 @@ def corners() -> list[tuple[str, tuple[float, float, float]]]:
         ("Lamp", (t.LAMP["foot"][0], 0.0, t.LAMP["foot"][2])),
         ("Trolley", (t.TROLLEY["lo"][0], 0.0, t.TROLLEY["hi"][2])),
     ]
-    return out
 
 
 def as_taken(view: View, points: np.ndarray) -> np.ndarray:
@@ -73,8 +72,8 @@ def join(desk: Desk, shot_id: str, first: str, second: str) -> None:
 
 
 def levels(shot: Shot) -> Levels:
-    """At what level both photos see a spot. Seen by the first one alone, a centimetre of it is two decimetres in depth."""
-    true = {name: at for name, at in corners()}
+    """At what level both photos see a spot; for the first one alone, a centimetre of it is two decimetres in depth."""
+    true = dict(corners())
     ties = [x for x in shot.ties if x.world is not None and true[x.name][1]]
     given = np.array([[1.0, *true[x.name]] for x in ties])
     fit = np.linalg.lstsq(given, np.array([x.world[1] for x in ties if x.world]), rcond=None)[0]

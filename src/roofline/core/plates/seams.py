@@ -60,8 +60,8 @@ def _ends(seen: Seen) -> Mask:
 
 
 def _beyond(seen: Seen, width: float) -> Floats:
-    """Pixels (H, W) from each to where the throw ends for the surface that it shows; infinite where that is farther than
-    a width, and elsewhere."""
+    """Pixels (H, W) from each to where the throw ends for the surface that it shows, up to a width and a little more;
+    infinite elsewhere."""
     ends = _ends(seen)
     away, label = cv2.distanceTransformWithLabels(
         (~ends).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE, labelType=cv2.DIST_LABEL_PIXEL

@@ -9,7 +9,7 @@ import type { PanZoom } from '../../board/usePanZoom'
 import { useShot } from '../../state/shot'
 import { giveUpGesture } from '../../hand/gesture'
 import { useKeys } from '../../hand/keys'
-import { drawing, feather, loopOf, outlineOf, setOutline, spliced } from './outline'
+import { drawing, feather, loopOf } from './outline'
 import {
   addStep,
   brush,
@@ -23,6 +23,7 @@ import {
   type Step,
 } from './steps'
 import InSet from './InSet.vue'
+import { apart, useOutlineHand } from './useOutlineHand'
 import { useStepHand } from './useStepHand'
 
 const s = useShot()
@@ -54,25 +55,19 @@ const VIEWS = [
   ['white', 'On white', 'w'],
   ['matte', 'Matte', 'm'],
 ] as const
-/** A point of an outline in hand, and the outline as it was when it was taken. */
-const grip = ref<{ plate: string; index: number; at: Vec2; points: Vec2[]; feather: number } | null>(null)
-const moved = (g: { index: number; at: Vec2; points: Vec2[] }) => g.points.map((p, i) => (i === g.index ? g.at : p))
-const points = computed<Vec2[]>(() => {
-  if (drawing.value) return drawing.value
-  if (grip.value) return moved(grip.value)
-  // over what shows its edges a line stands in the way, unless it is being worked on
-  if (hand.step.value ? hand.step.value.do !== 'outline' : view.value !== 'photo') return []
-  return outlineOf(shown.value)?.points ?? []
-})
+const reach = () => 9 / (board.value?.pan.at.scale ?? 1)
+const outline = useOutlineHand(s, shown, hover, reach)
+const { grip } = outline
+// over what shows its edges a line stands in the way, unless it is being worked on
+const lined = computed(
+  () =>
+    !drawing.value && (!!grip.value || (hand.step.value ? hand.step.value.do === 'outline' : view.value === 'photo')),
+)
+/** The lines on the board, and the points of them that can be taken hold of. */
+const lines = computed<Vec2[][]>(() => (drawing.value ? [drawing.value] : lined.value ? outline.loops.value : []))
+const points = computed<Vec2[]>(() => drawing.value ?? (lined.value ? outline.points.value : []))
 const box = computed(() => (shown.value ? reachOf(shown.value) : null))
 
-const reach = () => 9 / board.value!.pan.at.scale
-const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
-/** The nearest of some points, where one is within reach; they may lie close together. */
-function nearest(points: Vec2[], p: Vec2): number {
-  const away = points.map((q) => apart(p, q))
-  return Math.min(...away) < reach() ? away.indexOf(Math.min(...away)) : -1
-}
 function down(p: Vec2, event: PointerEvent) {
   if (drawing.value) {
     if (drawing.value.length >= 3 && apart(p, drawing.value[0]) < reach()) return void close()
@@ -81,55 +76,30 @@ function down(p: Vec2, event: PointerEvent) {
     return
   }
   if (hand.down(p, event.shiftKey)) return
-  const outline = outlineOf(shown.value)
-  if (!outline) return
-  const list = outline.points
-  const index = nearest(list, p)
-  if (index >= 0) grip.value = { plate: shown.value!.id, index, at: p, points: list, feather: outline.feather_px }
+  if (lined.value) outline.down(p)
 }
 let pressed = false
 function move(p: Vec2) {
   hover.value = p
   hand.move(p)
-  if (grip.value) grip.value = { ...grip.value, at: p }
+  outline.move(p)
 }
 function up() {
   if (stroke.value) return void hand.up()
-  const g = grip.value
-  grip.value = null
   pressed = false
-  if (!g || apart(g.at, g.points[g.index]) < reach() / 9) return
-  void setOutline(s, g.plate, { points: moved(g), feather_px: g.feather })
+  outline.up()
 }
 /** The press is given up: its point goes, those set before stay. */
 function drop() {
   if (pressed && drawing.value) drawing.value = drawing.value.slice(0, -1)
   pressed = false
-  grip.value = null
+  outline.drop()
   hand.drop()
 }
-/** A double click: closes what is drawn; on the line of the chosen outline it puts a point in. */
+/** A double click: closes what is drawn; on the line of the outline it puts a point in. */
 function twice(p: Vec2) {
   if (drawing.value) return void close()
-  const outline = outlineOf(shown.value)
-  if (!outline || draws.value || picks.value) return
-  const list = outline.points
-  const away = list.map((a, i) => beside(p, a, list[(i + 1) % list.length]))
-  const at = away.indexOf(Math.min(...away))
-  if (away[at] > reach()) return
-  void setOutline(s, shown.value!.id, { points: spliced(list, at + 1, 0, p), feather_px: outline.feather_px })
-}
-function beside(p: Vec2, a: Vec2, b: Vec2) {
-  const [dx, dy] = [b[0] - a[0], b[1] - a[1]]
-  const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)))
-  return Math.hypot(p[0] - a[0] - t * dx, p[1] - a[1] - t * dy)
-}
-/** The point of the outline under the pointer goes. */
-function takePoint() {
-  const outline = outlineOf(shown.value)
-  const at = outline && hover.value ? nearest(outline.points, hover.value) : -1
-  if (!outline || at < 0 || outline.points.length < 4) return
-  void setOutline(s, shown.value!.id, { points: spliced(outline.points, at, 1), feather_px: outline.feather_px })
+  if (lined.value && !draws.value && !picks.value) outline.put(p)
 }
 watch(
   () => s.shot.plates.some((p) => p.id === grip.value?.plate),
@@ -147,9 +117,9 @@ async function close() {
   pressed = false
   const before = new Set(s.shot.plates.map((p) => p.id))
   if (loopOf.value !== null && s.plate) return void closeInto(drawn)
-  const outline = { points: drawn, feather_px: feather.value }
+  const made = { photo: photo.value!.id, outline: { points: drawn, feather_px: feather.value } }
   const chosen = s.plateId
-  if (await s.change('POST', '/plates', { photo: photo.value!.id, outline })) {
+  if (await s.change('POST', '/plates', made)) {
     const made = s.shot.plates.find((p) => !before.has(p.id))?.id ?? null
     if (s.plateId === chosen && !drawing.value) s.plateId = made // unless the hand has gone on
   } else drawing.value ??= drawn
@@ -178,7 +148,7 @@ useKeys('plates', {
   onBlack: () => (view.value = 'black'),
   onWhite: () => (view.value = 'white'),
   matte: () => (view.value = 'matte'),
-  point: () => takePoint(),
+  point: () => lined.value && outline.take(),
   close: () => void close(),
   back: () => {
     if (drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
@@ -201,6 +171,10 @@ const path = (list: Vec2[], to: (p: Vec2) => Vec2, shut: boolean) =>
         .join('L') +
       (shut ? 'Z' : '')
     : ''
+const drawn = (pan: PanZoom) =>
+  drawing.value
+    ? path(hover.value ? [...drawing.value, hover.value] : drawing.value, pan.toScreen, false)
+    : lines.value.map((loop) => path(loop, pan.toScreen, true)).join('')
 const wide = (pan: PanZoom) => ({ strokeWidth: `${2 * brush.value.radius * pan.at.scale}px` })
 /** Where the brush takes from. */
 const ghost = computed(() => (marked.value && !stroke.value ? marked.value : hover.value && hand.source(hover.value)))
@@ -246,17 +220,8 @@ const canvasStyle = computed(() =>
         </div>
       </template>
       <template #default="{ pan }">
-        <path
-          v-if="points.length"
-          class="halo"
-          :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)"
-        />
-        <path
-          v-if="points.length"
-          class="outline"
-          :d="path(drawing && hover ? [...points, hover] : points, pan.toScreen, !drawing)"
-          data-outline
-        />
+        <path v-if="lines.length" class="halo" :d="drawn(pan)" />
+        <path v-if="lines.length" class="outline" :d="drawn(pan)" data-outline />
         <circle
           v-for="(p, i) in points"
           :key="i"

@@ -16,31 +16,6 @@ const withPlate =
   (id: string, change: Partial<Plate>): Apply =>
   (shot) => ({ ...shot, plates: shot.plates.map((p) => (p.id === id ? { ...p, ...change } : p)) })
 
-export interface Outline {
-  points: Vec2[]
-  feather_px: number
-}
-/** The first outline among a plate's steps, its first loop. */
-export function outlineOf(plate: Plate | null | undefined): Outline | null {
-  const step = plate?.steps.find((x) => x.do === 'outline')
-  return step?.do === 'outline' ? { points: step.loops[0].points as Vec2[], feather_px: step.feather_px } : null
-}
-const outlined = (plate: Plate, outline: Outline): Partial<Plate> => {
-  const first = plate.steps.findIndex((x) => x.do === 'outline')
-  return {
-    steps: plate.steps.map((x, i) =>
-      i === first && x.do === 'outline'
-        ? { ...x, loops: [{ ...x.loops[0], points: outline.points }], feather_px: outline.feather_px }
-        : x,
-    ),
-  }
-}
-/** Give a plate an outline; shown at once. */
-export const setOutline = (s: Store, id: string, outline: Outline) =>
-  s.change('PUT', `/plates/${id}`, { outline }, (shot) => ({
-    ...shot,
-    plates: shot.plates.map((p) => (p.id === id ? { ...p, ...outlined(p, outline) } : p)),
-  }))
 export const rename = (s: Store, id: string, name: string) =>
   s.change('PUT', `/plates/${id}`, { name }, withPlate(id, { name }))
 

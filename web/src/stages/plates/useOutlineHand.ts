@@ -1,0 +1,126 @@
+/** What the hand does to an outline's points: takes them, moves them, puts in and removes; holes as well. */
+import { computed, ref, type ComputedRef, type Ref } from 'vue'
+import type { Plate, Vec2 } from '../../api/client'
+import type { useShot } from '../../state/shot'
+import { spliced } from './outline'
+import { changeStep, openStep, removeStep, type Step } from './steps'
+
+type OutlineStep = Extract<Step, { do: 'outline' }>
+export type Loop = OutlineStep['loops'][number]
+/** A point of a loop in hand, and the step as it was when it was taken. */
+interface Grip {
+  plate: string
+  step: OutlineStep
+  loop: number
+  index: number
+  at: Vec2
+}
+/** More points than this are shown near the pointer only: the picture is what is looked at. */
+const MOST = 60
+const NEAR = 90
+
+export const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
+/** How far a place is from the line between two others. */
+export function beside(p: Vec2, a: Vec2, b: Vec2) {
+  const [dx, dy] = [b[0] - a[0], b[1] - a[1]]
+  const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)))
+  return Math.hypot(p[0] - a[0] - t * dx, p[1] - a[1] - t * dy)
+}
+/** Of many points those near a place, the nearest first, and of those that lie in one another's reach one. */
+export function thinned(points: Vec2[], at: Vec2, reach: number) {
+  const near = points.filter((p) => apart(p, at) < (reach / 9) * NEAR).sort((a, b) => apart(a, at) - apart(b, at))
+  return near.reduce<Vec2[]>((kept, p) => (kept.some((q) => apart(p, q) < reach) ? kept : [...kept, p]), [])
+}
+/** The smallest of some numbers' places, where it is below a limit; −1 otherwise. */
+function least(away: number[], limit: number) {
+  const low = away.reduce((best, x, i) => (x < away[best] ? i : best), 0)
+  return away.length && away[low] < limit ? low : -1
+}
+/** A loop with points put in or taken out at a place; the others stay as smooth as they are. */
+export function reshaped(loop: Loop, at: number, without: number, ...points: Vec2[]): Loop {
+  const sharp = points.map(() => false)
+  const smooth = Array.isArray(loop.smooth) ? spliced(loop.smooth, at, without, ...sharp) : loop.smooth
+  return { points: spliced(loop.points as Vec2[], at, without, ...points), smooth }
+}
+const withLoop = (step: OutlineStep, at: number, loop: Loop): OutlineStep => ({
+  ...step,
+  loops: spliced(step.loops, at, 1, loop),
+})
+/** A step with the point that a hand holds where the hand is. */
+const moved = (g: Grip) => {
+  const loop = g.step.loops[g.loop]
+  return withLoop(g.step, g.loop, { ...loop, points: spliced(loop.points as Vec2[], g.index, 1, g.at) })
+}
+
+/** ``shown``: the plate on the board; ``reach``: photo pixels within which a press takes hold. */
+export function useOutlineHand(
+  s: ReturnType<typeof useShot>,
+  shown: ComputedRef<Plate | null>,
+  hover: Ref<Vec2 | null>,
+  reach: () => number,
+) {
+  const grip = ref<Grip | null>(null)
+  /** The outline that is worked on: the open step, or the plate's first one. */
+  const step = computed(() => {
+    const all = (shown.value?.steps ?? []).filter((x): x is OutlineStep => x.do === 'outline')
+    return all.find((x) => x.id === openStep.value) ?? all[0] ?? null
+  })
+  const loops = computed(() => {
+    const now = grip.value ? moved(grip.value) : step.value
+    return (now?.loops ?? []).map((l) => l.points as Vec2[])
+  })
+  /** The points that can be taken hold of, all or those near the pointer. */
+  const points = computed(() => {
+    const all = loops.value.flat()
+    const at = hover.value
+    if (all.length <= MOST) return all
+    return at ? thinned(all, at, reach()) : []
+  })
+  /** The loop and the place in it of the point under a place. */
+  function under(p: Vec2): [number, number] | null {
+    const where = loops.value.flatMap((loop, l) => loop.map((_, i): [number, number] => [l, i]))
+    const at = least(
+      where.map(([l, i]) => apart(loops.value[l][i], p)),
+      reach(),
+    )
+    return at < 0 ? null : where[at]
+  }
+  const send = (changed: OutlineStep) => void changeStep(s, shown.value!.id, changed)
+  function down(p: Vec2) {
+    const found = under(p)
+    if (!found || !step.value) return
+    grip.value = { plate: shown.value!.id, step: step.value, loop: found[0], index: found[1], at: p }
+  }
+  function move(p: Vec2) {
+    if (grip.value) grip.value = { ...grip.value, at: p }
+  }
+  function up() {
+    const g = grip.value
+    grip.value = null
+    if (g && apart(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= reach() / 9)
+      void changeStep(s, g.plate, moved(g))
+  }
+  /** A point more, on the line under a place. */
+  function put(p: Vec2) {
+    const now = step.value
+    if (!now) return
+    const where = loops.value.flatMap((loop, l) => loop.map((_, i): [number, number] => [l, i]))
+    const line = ([l, i]: [number, number]) =>
+      beside(p, loops.value[l][i], loops.value[l][(i + 1) % loops.value[l].length])
+    const at = least(where.map(line), reach())
+    if (at < 0) return
+    const [l, i] = where[at]
+    send(withLoop(now, l, reshaped(now.loops[l], i + 1, 0, p)))
+  }
+  /** The point under the pointer goes; with a hole's third one the hole does. */
+  function take() {
+    const now = step.value
+    const found = hover.value && under(hover.value)
+    if (!now || !found) return
+    const [l, i] = found
+    if (now.loops[l].points.length > 3) return send(withLoop(now, l, reshaped(now.loops[l], i, 1)))
+    if (now.loops.length > 1) return send({ ...now, loops: spliced(now.loops, l, 1) })
+    if (shown.value!.steps.length > 1) void removeStep(s, shown.value!.id, now.id)
+  }
+  return { grip, step, loops, points, down, move, up, put, take, drop: () => (grip.value = null) }
+}
