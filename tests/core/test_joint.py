@@ -231,3 +231,23 @@ def test_a_drag_is_answered_from_the_cameras_that_stand_as_by_the_whole_search()
     assert np.allclose(quick.results["b"].camera.position, whole.camera.position, atol=1e-4)
     assert quick.results["b"].sigma.focal_px == pytest.approx(whole.sigma.focal_px, rel=1e-4)
     assert abs(whole.camera.focal_px - before.results["b"].camera.focal_px) > 0.05  # the drag did change it
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_walls_that_were_drawn_through_the_first_photo_do_not_pull_the_cameras(seed):
+    """Each of three walls stands up to a hundredth of its distance off, as walls drawn through one photo do; points
+    that are said to lie on them leave focal length and standpoint within what is stated."""
+    rng = np.random.default_rng(40 + seed)
+    a, b = survey(FIRST, rng, 0.4, per=6), survey(SECOND, rng, 0.4, scaled=False, per=6)
+    walls = {f"wall-{z}/front": z * 1.0 for z in (-1, -4, -6)}
+    off = {name: z + 0.01 * (FIRST.position[2] - z) * rng.uniform(-1, 1) for name, z in walls.items()}
+    spots = [(np.array([x, y, z]), name) for name, z in walls.items() for x in (-3.0, 1.0, 4.0) for y in (0.6, 3.0)]
+    ties = [tie(n, p, rng, 0.4, name) for n, (p, name) in enumerate(spots)]
+    got = solve_together(
+        [Member("a", "first", a), Member("b", "second", b)], ties, lambda name: (np.array([0, 0, 1.0]), off[name])
+    )
+    one, two = got.results["a"], got.results["b"]
+    for result, true in ((one, FIRST), (two, SECOND)):
+        assert abs(result.camera.focal_px - true.focal) < 2.5 * result.sigma.focal_px
+    away = np.abs(np.array(two.camera.position) - SECOND.position)
+    assert (away < 2.5 * np.array(two.position_sigma_m)).all()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -22,6 +23,7 @@ from roofline.model.survey import Camera, SurveyResult, Tie
 
 __all__ = ["Member", "Together", "solve_together"]
 
+DRAWN = 0.01  # of its distance from the first camera, that a surface drawn through that one photo may be off by
 Plane = tuple[Array, float]  # unit normal, and offset in metres: n·x = d
 
 
@@ -74,7 +76,8 @@ def solve_together(
     if not used:
         return _lens_only(members, lens_of, alone, only)
     scale = _scale(members[0], alone[0])
-    tied = [_tied(t, index, standpoint_of, scale, plane_of) for t in used]
+    sharing = Counter(t.surface for t in used)
+    tied = [_tied(t, index, standpoint_of, scale, plane_of, sharing[t.surface]) for t in used]
     heights = _heights(members, alone, scale)
     for i in range(1, len(members)):
         if standpoint_of[i] == i and not any(i in t.seen for t in tied):
@@ -157,11 +160,18 @@ def _heights(members: list[Member], alone: list[State], scale: Placed) -> dict[i
 
 
 def _tied(
-    tie: Tie, index: dict[str, int], standpoint_of: list[int], scale: Placed, plane_of: Callable[[str], Plane | None]
+    tie: Tie,
+    index: dict[str, int],
+    standpoint_of: list[int],
+    scale: Placed,
+    plane_of: Callable[[str], Plane | None],
+    sharing: int,
 ) -> TiedPoint:
+    """What is solved for of a tie; so many points say that they lie on the same surface."""
     seen = {index[p]: (float(at[0]), float(at[1])) for p, at in tie.seen.items() if p in index}
     far = len({standpoint_of[i] for i in seen}) == 1
     plane: Plane | None = None
+    sigma = TiedPoint.sigma
     if tie.surface == "ground":
         plane = (np.array([0.0, 1.0, 0.0]), 0.0)
     elif tie.surface is not None and not far:
@@ -176,7 +186,9 @@ def _tied(
         normal, offset = found
         x, h, z = scale.position
         plane = (normal, float((offset - normal @ np.array([x, 0.0, z])) / h))
-    return TiedPoint(seen, None if far else plane, far)
+        # a surface is off as a whole, and does not tell more of itself through more points
+        sigma = max(sigma, DRAWN * abs(float(normal[1]) - plane[1]) * sharing**0.5)
+    return TiedPoint(seen, None if far else plane, sigma, far)
 
 
 def _lens_only(members: list[Member], lens_of: list[int], alone: list[State], only: str | None) -> Together:

@@ -50,10 +50,12 @@ class State:
 
 @dataclass(frozen=True)
 class TiedPoint:
-    """A point seen in photos (by number, as pixels as taken), on a plane n·x = d of the first photo's units, or far."""
+    """A point seen in photos (by number, as pixels as taken), on a plane n·x = d of the first photo's units to within a
+    sigma of them, or far."""
 
     seen: dict[int, tuple[float, float]]
     plane: tuple[Array, float] | None = None
+    sigma: float = 1e-4
     far: bool = False  # only its direction counts: all its photos were taken from one standpoint
 
     def held(self, t: int, state: State, step: Array) -> Array:
@@ -62,7 +64,7 @@ class TiedPoint:
             return np.array([(np.linalg.norm(state.points[t]) - 1) / 1e-3])
         assert self.plane is not None
         normal, offset = self.plane
-        return np.array([(normal @ state.points[t] - offset) / 1e-4])
+        return np.array([(normal @ state.points[t] - offset) / self.sigma])
 
 
 @dataclass
