@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import io
-import json
 
 import numpy as np
 import pytest
 from PIL import Image
-from tests.conftest import apart
 from tests.server.test_server import bring, refused
 from tools.varrow import truth
 
 from roofline.core.camera import bend
 from roofline.demo.shot import DEMO_ID, FOLDER
-from roofline.server.app import create_app
-from roofline.stages import shots
 
 FIRST, SECOND = truth.first_view(), truth.second_view()
 CORNERS = [
@@ -43,16 +39,9 @@ def shared_points(surface="platform/top"):
 
 
 @pytest.fixture(scope="module")
-def app(tmp_path_factory):
+def app(apart_app):
     """Here photos are surveyed and joined: the demo shot's second one is apart."""
-    folder = tmp_path_factory.mktemp("apart")
-    for name in ("photos", "plates"):
-        (folder / name).symlink_to(FOLDER / name)
-    (folder / "shot.json").write_text(json.dumps(apart(json.loads((FOLDER / "shot.json").read_text()))))
-    app = create_app(tmp_path_factory.mktemp("server"))
-    shots.take_in(app.extensions["roofline"].desk, folder, shot_id=DEMO_ID)
-    yield app
-    app.extensions["roofline"].desk.close()
+    return apart_app
 
 
 @pytest.fixture(scope="module")

@@ -244,7 +244,7 @@ def build(first: Path, second: Path, out: Path) -> None:
             stand(desk, shot_id, solid)
         plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp", None)
         [drawn] = store.load(shot_id).plate(plate).steps
-        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.0))
+        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.5))
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
