@@ -24,12 +24,6 @@ BASE = f"/api/shots/{DEMO_ID}"
 VIEW = truth.first_view()
 
 
-@pytest.fixture(scope="module")
-def app(apart_app):
-    """One photo alone: it is what pieces are drawn through and settled by."""
-    return apart_app
-
-
 @pytest.fixture
 def halt(client):
     """The demo shot; put back afterwards."""
