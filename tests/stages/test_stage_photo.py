@@ -79,7 +79,7 @@ def test_names_count_on():
 
 def test_a_photo_goes_with_all_that_names_it_and_comes_back_whole(desk, wall):
     other = photo.bring(desk, wall, "other.png", png(240, 160, seed=5))
-    front = plates.outline(desk, wall, other, SQUARE, None, None)
+    front = plates.outline(desk, wall, other, SQUARE, None)
     survey.tie(
         desk,
         wall,

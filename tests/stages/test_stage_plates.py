@@ -11,6 +11,7 @@ from tests.stages.conftest import SQUARE, ended, png
 
 from roofline.errors import Conflict, NotFound, PlateError
 from roofline.model.plates import Outline, Throw, ThrowChange
+from roofline.model.steps import Loop, OutlineStep
 from roofline.stages import clean as clean_plates
 from roofline.stages import photo, plates, stepping
 from roofline.stages.massing import arranging
@@ -37,7 +38,7 @@ def noisy(desk, wall) -> str:
 
 
 def test_an_outline_cuts_its_own_pixels_out(desk, noisy):
-    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate")
     shot = desk.store.load(noisy)
     plate = shot.plate(made)
     assert (plate.name, plate.role, made) == ("Crate", "foreground", "crate")
@@ -52,18 +53,17 @@ def test_an_outline_cuts_its_own_pixels_out(desk, noisy):
 
 
 def test_a_new_outline_keeps_the_plate_and_its_throws(desk, noisy):
-    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    made = plates.outline(desk, noisy, "noise", SQUARE, "Crate")
     plates.set_throws(desk, noisy, [Throw(plate=made, targets=["w"])], None)
     other = Outline(points=[(10, 10), (40, 12), (22, 60)], feather_px=0)
-    assert plates.outline(desk, noisy, "ignored", other, None, made) == made
+    [step] = desk.store.load(noisy).plate(made).steps
+    stepping.change(desk, noisy, made, step.id, OutlineStep(loops=[Loop(points=other.points)], feather_px=0))
     shot = desk.store.load(noisy)
     [step] = shot.plate(made).steps
     assert [tuple(p) for p in step.loops[0].points] == other.points and step.feather_px == 0
     assert shot.plate(made).name == "Crate"
     assert shot.plate(made).photo == "noise" and shot.throws == [Throw(plate=made, targets=["w"])]
     assert matte(desk, noisy, made).sum() == pytest.approx(0.5 * abs(30 * 50 - 12 * 2), rel=1e-4)
-    with pytest.raises(PlateError, match="Only a foreground"):
-        plates.outline(desk, noisy, "noise", SQUARE, None, "noise")
 
 
 @pytest.mark.parametrize(
@@ -76,12 +76,12 @@ def test_a_new_outline_keeps_the_plate_and_its_throws(desk, noisy):
 def test_outlines_of_nothing_are_refused(desk, wall, points, says):
     before = desk.store.load(wall)
     with pytest.raises(PlateError, match=says):
-        plates.outline(desk, wall, "a", Outline(points=points, feather_px=0), None, None)
+        plates.outline(desk, wall, "a", Outline(points=points, feather_px=0), None)
     assert desk.store.load(wall) == before
 
 
 def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, noisy):
-    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate")
     job = ended(desk, clean_plates.order_clean(desk, noisy, front, 4.0))
     assert job.state == "done"
     shot = desk.store.load(noisy)
@@ -113,7 +113,7 @@ def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, nois
     ],
 )
 def test_clean_plates_that_cannot_be_say_why(desk, wall, plate, grow, says):
-    plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    plates.outline(desk, wall, "a", SQUARE, "Crate")
     before = desk.store.load(wall)
     job = ended(desk, clean_plates.order_clean(desk, wall, plate, grow))
     assert job.state == "failed" and says in job.error
@@ -121,7 +121,7 @@ def test_clean_plates_that_cannot_be_say_why(desk, wall, plate, grow, says):
 
 
 def test_a_foreground_goes_with_its_clean_plate_and_their_throws(desk, wall):
-    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate")
     clean = ended(desk, clean_plates.order_clean(desk, wall, front, 2.0)).result["plate"]
     before = desk.store.load(wall)
     plates.remove(desk, wall, front)
@@ -138,7 +138,7 @@ def test_a_foreground_goes_with_its_clean_plate_and_their_throws(desk, wall):
 
 
 def test_a_clean_plate_sees_through_what_its_foreground_is_thrown_on(desk, wall):
-    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate")
     clean = ended(desk, clean_plates.order_clean(desk, wall, front, 2.0)).result["plate"]
     made = arranging.arranged(desk, wall, arranging.Repeat(ids=["w"], step=(0, 0, 5)))[0]
     throws = [Throw(plate=front, targets=[made]), Throw(plate=clean, targets=["w"]), Throw(plate="p", targets=["w"])]
@@ -162,7 +162,7 @@ def test_throws_from_an_older_list_go_over_nothing(desk, wall):
 
 
 def test_one_throw_is_changed_and_the_others_stay(desk, wall):
-    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate")
     made = arranging.arranged(desk, wall, arranging.Repeat(ids=["w"], step=(0, 0, 5)))[0]
     plates.change_throw(desk, wall, front, ThrowChange(add=[made, "gone", made]))
     plates.change_throw(desk, wall, "p", ThrowChange(drop=["w/front"], occlusion=False))  # as from another page
@@ -177,7 +177,7 @@ def test_one_throw_is_changed_and_the_others_stay(desk, wall):
 
 
 def test_a_plate_for_the_browser_has_its_matte_as_alpha(desk, noisy):
-    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate", None)
+    front = plates.outline(desk, noisy, "noise", SQUARE, "Crate")
     plate = desk.store.load(noisy).plate(front)
     data, kind, canvas = stepping.texture(desk, noisy, front, 4000)
     got = np.asarray(Image.open(io.BytesIO(data)))
@@ -193,5 +193,26 @@ def test_a_plate_for_the_browser_has_its_matte_as_alpha(desk, noisy):
 
 def test_the_rail_names_a_plate_that_is_thrown_on_nothing(desk, wall):
     assert plates.telling(desk.store.load(wall)) == ("1 plate · 1 thrown", None)
-    plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    plates.outline(desk, wall, "a", SQUARE, "Crate")
     assert plates.telling(desk.store.load(wall)) == ("2 plates · 1 thrown", "Crate is thrown on nothing")
+
+
+def test_an_order_by_merit_is_refused_where_no_surface_has_two_plates_that_can_be_thrown(desk, wall):
+    def alter(shot):
+        first, target = shot.photos[0], shot.throws[0].targets
+        shot.photos.append(first.model_copy(update={"id": "apart", "camera": None}))
+        shot.plates.append(shot.plates[0].model_copy(update={"id": "second", "photo": "apart", "steps": []}))
+        shot.throws.append(Throw(plate="second", targets=list(target)))
+        return shot
+
+    desk.store.change(wall, "Throw a photo without a camera", alter)
+    with pytest.raises(PlateError, match="no order to be found"):
+        plates.order_merit(desk, wall)
+
+    def found(shot):
+        shot.photos[-1].camera = shot.photos[0].camera
+        return shot
+
+    desk.store.change(wall, "Survey it", found)
+    job = ended(desk, plates.order_merit(desk, wall))
+    assert job.state == "done" and {"before", "after", "surfaces"} <= job.result.keys()

@@ -15,7 +15,6 @@ from roofline.core.moment import still
 from roofline.errors import NotFound, PlateError
 from roofline.formats.pictures import png as png_of
 from roofline.formats.pictures import read, to_display
-from roofline.model.plates import Outline
 from roofline.model.steps import BrushStep, ColourStep, FillStep, GradeStep, GrowStep, Loop, OutlineStep, Stroke
 from roofline.stages import clean, photo, plates, squaring, stepping
 from roofline.stages.stepping import NewPlate
@@ -71,19 +70,17 @@ def test_strokes_come_and_go_one_by_one_also_later(desk, plate):
 
 
 def test_a_point_of_an_outline_is_moved_and_its_holes_and_curves_stay(desk, plate):
-    front = plates.outline(desk, plate[0], "noise", SQUARE, "Crate", None)
+    front = plates.outline(desk, plate[0], "noise", SQUARE, "Crate")
     [step] = desk.store.load(plate[0]).plate(front).steps
     hole = Loop(points=[(60, 60), (70, 60), (70, 70)], smooth=True)
     around = Loop(points=[(40, 40), (100, 40), (100, 100), (40, 100)], smooth=[True, False, True, False])
     stepping.change(desk, plate[0], front, step.id, OutlineStep(loops=[around, hole], feather_px=2))
-    moved = [(40, 40), (110, 45), (100, 100), (40, 100)]
-    plates.outline(desk, plate[0], "noise", Outline(points=moved), None, front)
-    [step] = desk.store.load(plate[0]).plate(front).steps
-    assert step.loops == [Loop(points=moved, smooth=[True, False, True, False]), hole]
-    fewer = [moved[0], *moved[2:]]
-    plates.outline(desk, plate[0], "noise", Outline(points=fewer), None, front)
-    [step] = desk.store.load(plate[0]).plate(front).steps
-    assert step.loops == [Loop(points=fewer, smooth=[True, True, False]), hole]
+    moved = Loop(points=[(40, 40), (110, 45), (100, 100), (40, 100)], smooth=around.smooth)
+    stepping.change(desk, plate[0], front, step.id, OutlineStep(loops=[moved, hole], feather_px=2))
+    kept = desk.store.load(plate[0]).plate(front)
+    assert kept.steps[0].loops == [moved, hole]
+    x0, _, width, _ = kept.canvas
+    assert x0 <= 40 and x0 + width >= 110  # the canvas holds the point that was moved out
 
 
 def test_strokes_that_say_where_a_fill_is_come_and_go_one_by_one(desk, plate):
@@ -99,7 +96,7 @@ def test_strokes_that_say_where_a_fill_is_come_and_go_one_by_one(desk, plate):
 
 
 def test_a_close_canvas_grows_with_what_is_drawn_beyond_it(desk, plate):
-    front = plates.outline(desk, plate[0], "noise", SQUARE, "Crate", None)
+    front = plates.outline(desk, plate[0], "noise", SQUARE, "Crate")
     before = desk.store.load(plate[0]).plate(front).canvas
     stepping.add(desk, plate[0], front, OutlineStep(loops=[Loop(points=[(150, 20), (220, 20), (220, 60)])]), None)
     after = desk.store.load(plate[0]).plate(front).canvas
@@ -128,7 +125,7 @@ def test_what_is_looked_at_is_the_plate_its_matte_or_a_step_of_it(desk, plate):
 
 
 def test_a_plate_that_others_are_made_of_is_not_removed(desk, wall):
-    front = plates.outline(desk, wall, "a", SQUARE, "Crate", None)
+    front = plates.outline(desk, wall, "a", SQUARE, "Crate")
     other = stepping.make(desk, wall, NewPlate(photo="a", name="Other"))
     from roofline.model.steps import PlateStep
 

@@ -237,7 +237,7 @@ def build(first: Path, second: Path, out: Path) -> None:
         print("f", camera.focal_px, "true", true.focal, "at", camera.position, "true", true.position)
         for solid in solids(view, true):
             stand(desk, shot_id, solid)
-        plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp", None)
+        plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp")
         [drawn] = store.load(shot_id).plate(plate).steps
         stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.0))
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())

@@ -27,8 +27,7 @@ class NewOutline(Model):
 
 
 class PlateChange(Model):
-    name: Name | None = None
-    outline: Outline | None = None
+    name: Name
 
 
 class CleanOrder(Model):
@@ -76,16 +75,13 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/plates", body=NewOutline, returns=ShotState)
     def outline_plate(shot_id: str, body: NewOutline) -> ShotState:
         """Outline a foreground piece: a plate of its own."""
-        plates.outline(desk, shot_id, body.photo, body.outline, body.name, None)
+        plates.outline(desk, shot_id, body.photo, body.outline, body.name)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/plates/<plate_id>", body=PlateChange, returns=ShotState)
     def change_plate(shot_id: str, plate_id: str, body: PlateChange) -> ShotState:
-        """Rename a plate or give it a new outline."""
-        if body.outline is not None:
-            plates.outline(desk, shot_id, "", body.outline, body.name, plate_id)
-        elif body.name is not None:
-            plates.rename(desk, shot_id, plate_id, body.name)
+        """Rename a plate."""
+        plates.rename(desk, shot_id, plate_id, body.name)
         return states.changed(shot_id)
 
     @routes.add("DELETE", SHOT + "/plates/<plate_id>", returns=ShotState)

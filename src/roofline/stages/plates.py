@@ -58,33 +58,17 @@ def box_of(points: Sequence[Vec2], width: int, height: int, margin: float) -> Ve
     return x0, y0, x1 - x0, y1 - y0
 
 
-def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str | None, plate_id: str | None) -> str:
-    """Make a foreground plate from an outline, or give one that is there a new outline. Returns its id."""
-    shot = desk.store.load(shot_id)
-    if plate_id is not None:
-        photo_id = plate_of(shot, plate_id).photo
-        if outline_of(plate_of(shot, plate_id)) is None:
-            raise PlateError("Only a foreground plate has an outline.")
-    photo = photo_of(shot, photo_id)
+def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str | None) -> str:
+    """Make a foreground plate from an outline. Returns its id."""
+    photo = photo_of(desk.store.load(shot_id), photo_id)
     if not enclosed([np.array(drawn.points)]).area > 4:
         raise PlateError("The outline encloses no area: set points around what stands in front.")
     canvas = box_of(drawn.points, *sized(photo), 2 * drawn.feather_px + 4)
     step = OutlineStep(loops=[Loop(points=drawn.points)], feather_px=drawn.feather_px)
-    made = plate_id or ""
+    made = ""
 
     def alter(shot: Shot) -> Shot:
         nonlocal made
-        if plate_id is not None:
-            old = plate_of(shot, plate_id)
-            first = outline_of(old)
-            assert first is not None
-            kept = step.model_copy(update={"id": first.id, "name": first.name, "mode": first.mode})
-            kept.loops = [_drawn_anew(first.loops[0], drawn.points), *first.loops[1:]]
-            old.steps = [kept if s.id == first.id else s for s in old.steps]
-            if name:
-                old.name = name
-            fit(shot, old, canvas)
-            return shot
         title = name or f"Foreground {1 + sum(p.role == 'foreground' for p in shot.plates)}"
         made = fresh_id(title, [p.id for p in shot.plates])
         source: dict[str, Any] = {"file": photo.file, "canvas": canvas, "role": "foreground", "steps": [step]}
@@ -94,21 +78,6 @@ def outline(desk: Desk, shot_id: str, photo_id: str, drawn: Outline, name: str |
 
     desk.store.change(shot_id, "Outline a plate", alter)
     return made
-
-
-def _drawn_anew(loop: Loop, points: list[Vec2]) -> Loop:
-    """A loop with other points; those that it had stay as smooth as they were."""
-    if isinstance(loop.smooth, bool):
-        return Loop(points=points, smooth=loop.smooth)
-    was = dict(zip(loop.points, loop.smooth, strict=True))
-    if len(points) == len(loop.points):  # one has been moved
-        return Loop(points=points, smooth=loop.smooth)
-    return Loop(points=points, smooth=[was.get(p, False) for p in points])
-
-
-def outline_of(plate: Plate) -> OutlineStep | None:
-    """The first outline among a plate's steps."""
-    return next((s for s in plate.steps if isinstance(s, OutlineStep)), None)
 
 
 def fit(shot: Shot, plate: Plate, box: Vec4) -> None:
@@ -206,7 +175,9 @@ def order_merit(desk: Desk, shot_id: str) -> Job:
     """Order the throws to be tried first where they serve best over the move."""
     shot = desk.store.load(shot_id)
     names = desk.engines.geometry(shot).names  # the plates' pictures may be worked out still: the order waits for them
-    if not any(len({t.plate for t in shot.throws if _reached(name, t.targets)}) > 1 for name in names):
+    ready = {p.id for p in shot.plates if shot.photo(p.photo).camera is not None}
+    throws = [t for t in shot.throws if t.plate in ready]
+    if not any(len({t.plate for t in throws if _reached(name, t.targets)}) > 1 for name in names):
         raise PlateError("No surface has two plates thrown on it: there is no order to be found.")
     return desk.order(shot_id, "merit", "Order throws by merit")
 

@@ -975,7 +975,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Rename a plate or give it a new outline. */
+        /** Rename a plate. */
         put: operations["change_plate"];
         post?: never;
         /** Remove a plate, its clean plate and their throws. */
@@ -4981,13 +4981,8 @@ export interface components {
         };
         /** PlateChange */
         PlateChange: {
-            /**
-             * Name
-             * @default null
-             */
-            name: string | null;
-            /** @default null */
-            outline: components["schemas"]["Outline"] | null;
+            /** Name */
+            name: string;
         };
         /**
          * PlateStep

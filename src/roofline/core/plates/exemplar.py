@@ -223,7 +223,7 @@ def _urgency(picture, known, y, x):  # type: ignore[no-untyped-def]
 def _nearby(picture, known, usable, y, x):  # type: ignore[no-untyped-def]
     """The patch that fits what is known of the one about (y, x) best, from close around: (row, column)."""
     height, width = known.shape
-    reach, found = NEARBY, 0
+    reach = NEARBY
     while True:
         top, bottom = max(0, y - reach), min(height, y + reach + 1)
         left, right = max(0, x - reach), min(width, x + reach + 1)

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { lookOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
 import type { PanZoom } from '../../board/usePanZoom'
+import { near } from '../../board/lines'
 import { useShot } from '../../state/shot'
 import { giveUpGesture } from '../../hand/gesture'
 import { useKeys } from '../../hand/keys'
@@ -23,7 +24,7 @@ import {
   type Step,
 } from './steps'
 import InSet from './InSet.vue'
-import { apart, useOutlineHand } from './useOutlineHand'
+import { useOutlineHand } from './useOutlineHand'
 import { useStepHand } from './useStepHand'
 
 const s = useShot()
@@ -70,7 +71,7 @@ const box = computed(() => (shown.value ? reachOf(shown.value) : null))
 
 function down(p: Vec2, event: PointerEvent) {
   if (drawing.value) {
-    if (drawing.value.length >= 3 && apart(p, drawing.value[0]) < reach()) return void close()
+    if (drawing.value.length >= 3 && near(p, drawing.value[0]) < reach()) return void close()
     pressed = true
     drawing.value = [...drawing.value, p]
     return
@@ -117,9 +118,9 @@ async function close() {
   pressed = false
   const before = new Set(s.shot.plates.map((p) => p.id))
   if (loopOf.value !== null && s.plate) return void closeInto(drawn)
-  const made = { photo: photo.value!.id, outline: { points: drawn, feather_px: feather.value } }
+  const given = { photo: photo.value!.id, outline: { points: drawn, feather_px: feather.value } }
   const chosen = s.plateId
-  if (await s.change('POST', '/plates', made)) {
+  if (await s.change('POST', '/plates', given)) {
     const made = s.shot.plates.find((p) => !before.has(p.id))?.id ?? null
     if (s.plateId === chosen && !drawing.value) s.plateId = made // unless the hand has gone on
   } else drawing.value ??= drawn

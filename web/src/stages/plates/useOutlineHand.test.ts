@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Vec2 } from '../../api/client'
-import { apart, beside, reshaped, thinned, type Loop } from './useOutlineHand'
+import { near, onLine } from '../../board/lines'
+import { reshaped, thinned, type Loop } from './useOutlineHand'
 
 const square: Vec2[] = [
   [0, 0],
@@ -31,16 +32,18 @@ describe('points that are shown of many', () => {
     const line = Array.from({ length: 300 }, (_, i): Vec2 => [i, 0])
     const shown = thinned(line, [100, 2], 9)
     expect(shown[0]).toEqual([100, 0])
-    expect(Math.max(...shown.map((p) => apart(p, [100, 2])))).toBeLessThan(90)
-    for (const p of shown) for (const q of shown) if (p !== q) expect(apart(p, q)).toBeGreaterThanOrEqual(9)
+    expect(Math.max(...shown.map((p) => near(p, [100, 2])))).toBeLessThan(90)
+    for (const p of shown) for (const q of shown) if (p !== q) expect(near(p, q)).toBeGreaterThanOrEqual(9)
     expect(shown.length).toBeGreaterThan(15)
   })
 })
 
-describe('how far a place is from a line', () => {
-  it('is measured to its nearest spot, ends included', () => {
-    expect(beside([5, 3], [0, 0], [10, 0])).toBeCloseTo(3)
-    expect(beside([13, 4], [0, 0], [10, 0])).toBeCloseTo(5)
-    expect(beside([3, 4], [0, 0], [0, 0])).toBeCloseTo(apart([3, 4], [0, 0]))
+describe('the place on a line nearest to another', () => {
+  it('lies on its nearest piece, ends included', () => {
+    const closed = [...square, square[0]]
+    expect(onLine(closed, [5, -3])).toEqual([[5, 0], 1])
+    expect(onLine(closed, [-2, 4])).toEqual([[0, 4], 4])
+    expect(onLine(closed, [13, 14])[0]).toEqual([10, 10])
+    expect(onLine([square[0], square[0]], [3, 4])[0]).toEqual([0, 0])
   })
 })

@@ -1,6 +1,7 @@
 /** What the hand does to an outline's points: takes them, moves them, puts in and removes; holes as well. */
 import { computed, ref, type ComputedRef, type Ref } from 'vue'
 import type { Plate, Vec2 } from '../../api/client'
+import { near, onLine } from '../../board/lines'
 import type { useShot } from '../../state/shot'
 import { spliced } from './outline'
 import { changeStep, openStep, removeStep, type Step } from './steps'
@@ -17,24 +18,15 @@ interface Grip {
 }
 /** More points than this are shown near the pointer only: the picture is what is looked at. */
 const MOST = 60
-const NEAR = 90
+/** How near, in reaches of the hand. */
+const ABOUT = 10
+/** How far a point is dragged at least, in reaches. */
+const LEAST = 1 / 9
 
-export const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
-/** How far a place is from the line between two others. */
-export function beside(p: Vec2, a: Vec2, b: Vec2) {
-  const [dx, dy] = [b[0] - a[0], b[1] - a[1]]
-  const t = Math.min(1, Math.max(0, ((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)))
-  return Math.hypot(p[0] - a[0] - t * dx, p[1] - a[1] - t * dy)
-}
 /** Of many points those near a place, the nearest first, and of those that lie in one another's reach one. */
 export function thinned(points: Vec2[], at: Vec2, reach: number) {
-  const near = points.filter((p) => apart(p, at) < (reach / 9) * NEAR).sort((a, b) => apart(a, at) - apart(b, at))
-  return near.reduce<Vec2[]>((kept, p) => (kept.some((q) => apart(p, q) < reach) ? kept : [...kept, p]), [])
-}
-/** The smallest of some numbers' places, where it is below a limit; −1 otherwise. */
-function least(away: number[], limit: number) {
-  const low = away.reduce((best, x, i) => (x < away[best] ? i : best), 0)
-  return away.length && away[low] < limit ? low : -1
+  const about = points.filter((p) => near(p, at) < ABOUT * reach).sort((a, b) => near(a, at) - near(b, at))
+  return about.reduce<Vec2[]>((kept, p) => (kept.some((q) => near(p, q) < reach) ? kept : [...kept, p]), [])
 }
 /** A loop with points put in or taken out at a place; the others stay as smooth as they are. */
 export function reshaped(loop: Loop, at: number, without: number, ...points: Vec2[]): Loop {
@@ -78,12 +70,9 @@ export function useOutlineHand(
   })
   /** The loop and the place in it of the point under a place. */
   function under(p: Vec2): [number, number] | null {
-    const where = loops.value.flatMap((loop, l) => loop.map((_, i): [number, number] => [l, i]))
-    const at = least(
-      where.map(([l, i]) => apart(loops.value[l][i], p)),
-      reach(),
-    )
-    return at < 0 ? null : where[at]
+    const away = loops.value.flatMap((loop, l) => loop.map((q, i) => [near(p, q), l, i] as const))
+    const [least, l, i] = away.reduce((best, x) => (x[0] < best[0] ? x : best), [reach(), -1, -1] as const)
+    return least < reach() ? [l, i] : null
   }
   const send = (changed: OutlineStep) => void changeStep(s, shown.value!.id, changed)
   function down(p: Vec2) {
@@ -97,20 +86,17 @@ export function useOutlineHand(
   function up() {
     const g = grip.value
     grip.value = null
-    if (g && apart(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= reach() / 9)
+    if (g && near(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= LEAST * reach())
       void changeStep(s, g.plate, moved(g))
   }
   /** A point more, on the line under a place. */
   function put(p: Vec2) {
     const now = step.value
     if (!now) return
-    const where = loops.value.flatMap((loop, l) => loop.map((_, i): [number, number] => [l, i]))
-    const line = ([l, i]: [number, number]) =>
-      beside(p, loops.value[l][i], loops.value[l][(i + 1) % loops.value[l].length])
-    const at = least(where.map(line), reach())
-    if (at < 0) return
-    const [l, i] = where[at]
-    send(withLoop(now, l, reshaped(now.loops[l], i + 1, 0, p)))
+    const lines = loops.value.map((loop) => onLine([...loop, loop[0]], p))
+    const away = lines.map(([place]) => near(place, p))
+    const l = away.indexOf(Math.min(...away))
+    if (away[l] < reach()) send(withLoop(now, l, reshaped(now.loops[l], lines[l][1], 0, p)))
   }
   /** The point under the pointer goes; with a hole's third one the hole does. */
   function take() {

@@ -1,35 +1,16 @@
 /** Edges on the photo: how long, what lies under a pixel, what lies in a box. */
 import type { Edge, Vec2 } from '../../api/client'
+import { near, onLine } from '../../board/lines'
 
 export const lengthOf = (e: Edge) =>
   Math.hypot(e.points[e.points.length - 1][0] - e.points[0][0], e.points[e.points.length - 1][1] - e.points[0][1])
-export const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1])
 export const middleOf = (p: Vec2[]): Vec2 => [(p[0][0] + p[p.length - 1][0]) / 2, (p[0][1] + p[p.length - 1][1]) / 2]
-/** The place on an edge nearest to a pixel, and the number of the point before which it lies. */
-export function onEdge(points: Vec2[], at: Vec2): [Vec2, number] {
-  let best: [Vec2, number] = [points[0], 1]
-  let least = Infinity
-  for (let j = 1; j < points.length; j++) {
-    const [a, b] = [points[j - 1], points[j]]
-    const d = [b[0] - a[0], b[1] - a[1]]
-    const t = Math.min(
-      1,
-      Math.max(0, ((at[0] - a[0]) * d[0] + (at[1] - a[1]) * d[1]) / Math.max(d[0] ** 2 + d[1] ** 2, 1e-9)),
-    )
-    const q: Vec2 = [a[0] + t * d[0], a[1] + t * d[1]]
-    if (near(q, at) < least) {
-      least = near(q, at)
-      best = [q, j]
-    }
-  }
-  return best
-}
 /** Of some edges the one that passes under a pixel, within a reach in pixels. */
 export function under(edges: Edge[], p: Vec2, reach: number): number | null {
   let best: number | null = null
   let least = reach
   edges.forEach((e, i) => {
-    const off = near(p, onEdge(e.points as Vec2[], p)[0])
+    const off = near(p, onLine(e.points as Vec2[], p)[0])
     if (off < least) {
       least = off
       best = i

@@ -14,7 +14,8 @@ import {
 import { FILM_BACK } from '../../api/shared.gen'
 import { freshId, surveyAfter, surveyChange, type SurveyChange } from '../../hand/changes'
 import { useShot } from '../../state/shot'
-import { middleOf, near, onEdge } from './edges'
+import { middleOf } from './edges'
+import { near, onLine } from '../../board/lines'
 import { useMeasuring } from './measuring'
 
 export type Tool = EdgeFamily | 'straight' | 'horizon' | 'tape' | 'datum' | 'measure' | 'point'
@@ -252,10 +253,10 @@ export function useSurvey() {
     if (i === null || !kept.value) return
     const next = copy()
     const points = next.edges[i].points as Vec2[]
-    const [place, j] = onEdge(points, at ?? middleOf(points))
+    const [place, j] = onLine(points, at ?? middleOf(points))
     const other = freshId()
     const short = Math.min(near(place, points[0]), near(place, points[points.length - 1])) < 10
-    const cut = short ? onEdge(points, middleOf(points)) : ([place, j] as const)
+    const cut = short ? onLine(points, middleOf(points)) : ([place, j] as const)
     next.edges.splice(
       i,
       1,
