@@ -100,6 +100,9 @@ def plates(page: Page, out: Path) -> None:
     page.keyboard.press("g")
     page.locator("[data-step=outline] .name").click()
     page.wait_for_selector("[data-look=there]", timeout=60_000)
+    line = page.locator("[data-outline]").bounding_box()
+    assert line is not None
+    page.mouse.move(line["x"] + line["width"] / 2, line["y"] + 0.8 * line["height"])  # its points show about it
     page.wait_for_timeout(600)
     page.screenshot(path=out / "plates.png")
     page.locator("[data-plates] tr").nth(0).click()

@@ -76,7 +76,10 @@ function takeBack() {
       <ElCheckbox :model-value="step.joined" @change="(joined) => set({ joined })">Only what hangs together</ElCheckbox>
     </template>
     <template v-if="step.do === 'outline'">
-      <p class="quiet">Drag its points; double-click its line for one more. A loop within it is a hole.</p>
+      <p class="quiet">
+        Drag its points, shown about the pointer where they are many; double-click its line for one more. A loop within
+        it is a hole.
+      </p>
       <ElCheckbox
         :model-value="step.loops.every((l) => l.smooth === true)"
         @change="(smooth) => set({ loops: step.do === 'outline' ? step.loops.map((l) => ({ ...l, smooth })) : [] })"
