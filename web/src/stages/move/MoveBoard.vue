@@ -279,7 +279,7 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
           px</span
         >
         <span v-if="story.depth_m !== null" class="figure"> · Depth {{ story.depth_m!.toFixed(2) }} m</span>
-        <span v-if="told" class="quiet">{{ ` · ${told}` }}</span>
+        <span v-if="told" class="quiet">&ensp;· {{ told }}</span>
       </div>
       <Feels />
       <Ends v-if="ends && cameras.length" @picked="ends = false" />
