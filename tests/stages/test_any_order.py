@@ -117,7 +117,7 @@ class Hands(RuleBasedStateMachine):
 
     @rule(n=some)
     def outline(self, n):
-        self.step(plates.outline, self.pick(self.shot.photos, n), SQUARE, None, None)
+        self.step(plates.outline, self.pick(self.shot.photos, n), SQUARE, None)
 
     @rule(n=some)
     def remove_plate(self, n):
