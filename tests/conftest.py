@@ -126,6 +126,16 @@ def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48))
     return folder
 
 
+def apart(document: dict) -> dict:
+    """The demo shot's document with its second photo as it was brought: not surveyed, not joined, not matched."""
+    second = document["photos"][1]
+    survey = {"edges": [], "focal_px": second["survey"]["focal_px"]}
+    bare = {k: v for k, v in second.items() if k not in ("result", "camera", "assumed")} | {"survey": survey}
+    plain = {"grade": None, "seam": None}
+    throws = [t | plain if t["plate"] == second["id"] else t for t in document["throws"]]
+    return document | {"photos": [document["photos"][0], bare], "ties": [], "throws": throws}
+
+
 @pytest.fixture(scope="session")
 def demo():
     """The demo shot and its engine."""

@@ -9,40 +9,18 @@ import sys
 import tempfile
 from pathlib import Path
 
-import numpy as np
 from playwright.sync_api import Page
 from tools.browser import browser, server
 from tools.valley import layers, painting
-from tools.varrow import truth
 
-from roofline.core.camera import bend
 from roofline.formats.pictures import png
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 
-def second_photo(page: Page, address: str) -> None:
-    """Survey the second photo by the edges that are found, join it by three corners, hold it against the first."""
+def second_photo(page: Page) -> None:
+    """The second photo, held against the first thrown over the geometry."""
     page.click("[data-photo=from-the-hut]")
-    page.click("[data-find]")
-    page.wait_for_selector("[data-found-bar]", timeout=60_000)
-    page.click("[data-take]")
-    page.wait_for_selector("[data-camera]")
-    corners = [
-        (truth.HOUSE["hi"][0], 0.86, truth.HOUSE["hi"][2]),
-        (truth.HUT["lo"][0], 0.86, truth.HUT["hi"][2]),
-        (5.5, 0.86, truth.POST_Z),
-    ]
-    first, second = truth.first_view(), truth.second_view()
-    ties = []
-    for n, corner in enumerate(corners, 1):
-        p = np.array(corner)
-        bent = (
-            bend((second.project(p) - second.centre) / second.focal, truth.LENS_SECOND) * second.focal + second.centre
-        )
-        seen = {"platform-side": first.project(p).tolist(), "from-the-hut": bent.tolist()}
-        ties.append({"id": f"corner{n}", "name": f"Corner {n}", "seen": seen, "surface": "platform/top"})
-    page.request.put(f"{address}/api/shots/varrow-halt/ties", data={"ties": ties})
     page.wait_for_selector("[data-compare]")
     page.select_option("[data-compare]", "platform-side")
     page.wait_for_selector("[data-compared][data-shown=true]", timeout=60_000)
@@ -213,7 +191,7 @@ def main() -> None:
         page.screenshot(path=out / "photo.png")
         stage("survey")
         page.screenshot(path=out / "survey.png")
-        second_photo(page, address)
+        second_photo(page)
         page.screenshot(path=out / "two-photos.png")
         while page.request.get(f"{address}/api/shots/varrow-halt").json()["undo"]:
             page.request.post(f"{address}/api/shots/varrow-halt/undo")

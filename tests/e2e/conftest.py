@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
 from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.conftest import houses, key_of, looking
+from tests.conftest import apart, houses, key_of, looking
 from tests.e2e.building import (
     HOME,
     T,
@@ -42,9 +43,12 @@ def yard(page, running):
     return shot, ident
 
 
-def a_halt(page, address) -> str:
-    """A copy of the demo shot, so that the others stay as they are; its id."""
-    return brought(page, address, {f.relative_to(FOLDER).as_posix(): f.read_bytes() for f in files_of(FOLDER)})
+def a_halt(page, address, joined: bool = True) -> str:
+    """A copy of the demo shot, so that the others stay as they are, or of it with its second photo apart; its id."""
+    files = {f.relative_to(FOLDER).as_posix(): f.read_bytes() for f in files_of(FOLDER)}
+    if not joined:
+        files["shot.json"] = json.dumps(apart(json.loads(files["shot.json"]))).encode()
+    return brought(page, address, files)
 
 
 def a_toy(page, address) -> str:
@@ -73,6 +77,15 @@ def brought(page, address, files: dict[str, bytes]) -> str:
     )
     assert got.ok, got.text()
     return got.json()["id"]
+
+
+@pytest.fixture
+def halt_apart(page, running):
+    """A copy of the demo shot whose second photo is not surveyed yet, its Survey open."""
+    shot = a_halt(page, running[0], joined=False)
+    page.goto(f"/shot/{shot}/survey")
+    page.wait_for_selector("[data-camera]")
+    return shot
 
 
 @pytest.fixture

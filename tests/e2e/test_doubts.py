@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import pytest
 from playwright.sync_api import expect
 from tests.e2e.board import Board, state, until
 from tests.e2e.corners import first_pixel, second_pixel
@@ -28,6 +29,12 @@ def two_houses() -> np.ndarray:
                     pixels = view.project(window @ to_world.T + [middle, 0, -13])
                     cv2.fillPoly(picture, [np.round(pixels * 16).astype(np.int32)], (60, 70, 90), cv2.LINE_AA, 4)
     return cv2.GaussianBlur(picture, (0, 0), 0.7)
+
+
+@pytest.fixture
+def halt(halt_apart):
+    """Here the second photo is joined by hand."""
+    return halt_apart
 
 
 def photo(page, shot, ident):

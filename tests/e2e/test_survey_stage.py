@@ -14,9 +14,6 @@ from tests.e2e.board import Board, state, until
 from tests.e2e.corners import SECOND, first_pixel, reprojected, second_pixel, seen, view_of
 from tools.varrow import truth
 
-from roofline.demo.shot import FOLDER
-from roofline.formats.package import open_package
-
 
 def ties(page, shot, count):
     """The shot's shared points, once there are as many."""
@@ -27,8 +24,14 @@ def photo(page, shot, ident):
     return next(p for p in state(page, shot)["shot"]["photos"] if p["id"] == ident)
 
 
+@pytest.fixture
+def halt(halt_apart):
+    """Here photos are surveyed and joined by hand."""
+    return halt_apart
+
+
 def test_found_edges_join_a_second_photo_by_clicks(page, halt):
-    assert open_package(FOLDER).shot.photos[1].camera is None
+    assert photo(page, halt, "from-the-hut")["camera"] is None
     page.click("[data-photo=from-the-hut]")
     page.click("[data-find]")
     page.wait_for_selector("[data-found-bar]", timeout=60_000)

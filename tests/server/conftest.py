@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import shutil
+
 import pytest
+from tests.conftest import apart
 
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.server.app import create_app
@@ -13,6 +17,18 @@ from roofline.stages import shots
 def app(tmp_path_factory):
     app = create_app(tmp_path_factory.mktemp("server"))
     shots.take_in(app.extensions["roofline"].desk, FOLDER, shot_id=DEMO_ID)
+    yield app
+    app.extensions["roofline"].desk.close()
+
+
+@pytest.fixture(scope="module")
+def apart_app(tmp_path_factory):
+    """A server with the demo shot whose second photo is not surveyed yet."""
+    folder = tmp_path_factory.mktemp("apart") / "shot"
+    shutil.copytree(FOLDER, folder)
+    (folder / "shot.json").write_text(json.dumps(apart(json.loads((FOLDER / "shot.json").read_text()))))
+    app = create_app(tmp_path_factory.mktemp("server"))
+    shots.take_in(app.extensions["roofline"].desk, folder, shot_id=DEMO_ID)
     yield app
     app.extensions["roofline"].desk.close()
 

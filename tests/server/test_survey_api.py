@@ -39,6 +39,12 @@ def shared_points(surface="platform/top"):
 
 
 @pytest.fixture(scope="module")
+def app(apart_app):
+    """Here photos are surveyed and joined: the demo shot's second one is apart."""
+    return apart_app
+
+
+@pytest.fixture(scope="module")
 def found(app):
     """What is found in the demo's second photo; looking keeps nothing."""
     client, base = app.test_client(), f"/api/shots/{DEMO_ID}"

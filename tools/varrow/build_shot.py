@@ -37,9 +37,10 @@ from roofline.stages.massing.drawing import Gesture
 from roofline.stages.opening import open_desk
 from roofline.work.desk import Desk
 
-from . import place
+from . import place, second_photo
 from . import truth as t
 from .clean_plates import bake, clean_for_all, clean_strip, no_more_clean, without
+from .second_photo import Levels
 
 HAND = 0.5  # px
 LEAST_HOLE = 6.0  # square pixels
@@ -74,15 +75,16 @@ def edges(view: View, rng: np.random.Generator) -> list[Edge]:
     return out
 
 
-def box(view: View, true: View, ident: str, name: str, lo, hi) -> Block:
-    """A block drawn through the photo on the true picture of its foot and top corner."""
-    level = lo[1]
-    a, b, top = true.project(np.array([(lo[0], level, hi[2]), (hi[0], level, lo[2]), (hi[0], hi[1], lo[2])])).tolist()
+def box(view: View, true: View, ident: str, name: str, lo, hi, levels: Levels) -> Block:
+    """A block drawn through the photo on the true picture of its foot and top corner, at the level where both photos
+    see it."""
+    level = levels((lo[0], lo[1], hi[2])) if lo[1] else 0.0
+    a, b, top = true.project(np.array([(lo[0], lo[1], hi[2]), (hi[0], lo[1], lo[2]), (hi[0], hi[1], lo[2])])).tolist()
     return Block.through(view, ident, name, tuple(a), tuple(b), tuple(top), level)
 
 
-def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str) -> Gable:
-    b = box(view, true, ident, name, spec["lo"], spec["hi"])
+def gable(view: View, true: View, ident: str, name: str, spec: dict, ridge: str, levels: Levels) -> Gable:
+    b = box(view, true, ident, name, spec["lo"], spec["hi"], levels)
     return Gable(id=ident, name=name, corner=b.corner, size=b.size, ridge=ridge)
 
 
@@ -101,12 +103,12 @@ def column(view: View, true: View, ident: str, name: str, centre, y0, y1, r0, r1
     )
 
 
-def solids(view: View, true: View) -> list[AnySolid]:
+def solids(view: View, true: View, levels: Levels) -> list[AnySolid]:
     out: list[AnySolid] = [Ground.through(view, "ground", "Ground")]
-    out.append(box(view, true, "platform", "Platform", t.PLATFORM["lo"], t.PLATFORM["hi"]))
-    out.append(box(view, true, "station", "Station house", t.HOUSE["lo"], t.HOUSE["hi"]))
-    out.append(gable(view, true, "roof", "Station roof", t.HOUSE_ROOF, "run"))
-    out.append(box(view, true, "chimney", "Chimney", t.CHIMNEY["lo"], t.CHIMNEY["hi"]))
+    out.append(box(view, true, "platform", "Platform", t.PLATFORM["lo"], t.PLATFORM["hi"], levels))
+    out.append(box(view, true, "station", "Station house", t.HOUSE["lo"], t.HOUSE["hi"], levels))
+    out.append(gable(view, true, "roof", "Station roof", t.HOUSE_ROOF, "run", levels))
+    out.append(box(view, true, "chimney", "Chimney", t.CHIMNEY["lo"], t.CHIMNEY["hi"], levels))
     c = t.CANOPY
     out.append(
         box(
@@ -116,6 +118,7 @@ def solids(view: View, true: View) -> list[AnySolid]:
             "Canopy",
             (c["lo"][0] - 0.03, 3.44, c["lo"][2]),
             (c["hi"][0] + 0.03, 3.8, c["hi"][2] + 0.03),
+            levels,
         )
     )
     for i, x in enumerate(t.POSTS_X, 1):
@@ -127,10 +130,11 @@ def solids(view: View, true: View) -> list[AnySolid]:
                 f"Canopy post {i}",
                 (x - 0.08, 0.86, t.POST_Z - 0.08),
                 (x + 0.08, 3.44, t.POST_Z + 0.08),
+                levels,
             )
         )
-    out.append(box(view, true, "hut", "Signal hut", t.HUT["lo"], t.HUT["hi"]))
-    out.append(gable(view, true, "hut-roof", "Hut roof", t.HUT_ROOF, "return"))
+    out.append(box(view, true, "hut", "Signal hut", t.HUT["lo"], t.HUT["hi"], levels))
+    out.append(gable(view, true, "hut-roof", "Hut roof", t.HUT_ROOF, "return", levels))
     w, k = t.TOWER, t.TANK
     out.append(
         column(view, true, "tower", "Water tower", w["centre"], w["y0"], w["y1"], w["foot_radius"], w["top_radius"])
@@ -209,7 +213,7 @@ def build(first: Path, second: Path, out: Path) -> None:
         store = desk.store
         shot_id = store.create(Shot(name="Varrow Halt"), "varrow-halt")
         one = photos.bring(desk, shot_id, "Platform side.jpg", first.read_bytes())
-        photos.bring(desk, shot_id, "From the hut.jpg", second.read_bytes())
+        two = photos.bring(desk, shot_id, "From the hut.jpg", second.read_bytes())
         lx, _, lz = t.LAMP["foot"]
         foot, head, datum = true.project(np.array([(lx, 0, lz), (lx, t.LAMP["height"] - 0.14, lz), (0.0, 0.0, 0.0)]))
         hand = rng.normal(0, HAND, (3, 2))
@@ -232,14 +236,15 @@ def build(first: Path, second: Path, out: Path) -> None:
             ),
             "Survey the photo",
         )
+        second_photo.join(desk, shot_id, one, two)
         camera = store.load(shot_id).photos[0].camera
         view = view_of(camera)
         print("f", camera.focal_px, "true", true.focal, "at", camera.position, "true", true.position)
-        for solid in solids(view, true):
+        for solid in solids(view, true, second_photo.levels(store.load(shot_id))):
             stand(desk, shot_id, solid)
         plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp")
         [drawn] = store.load(shot_id).plate(plate).steps
-        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.0))
+        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.5))
         at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
@@ -270,6 +275,7 @@ def build(first: Path, second: Path, out: Path) -> None:
             260.0,
             far,
         )
+        second_photo.lay_in(desk, shot_id, one, two)
 
         def plan(shot: Shot) -> Shot:
             shot.delivery = Delivery(

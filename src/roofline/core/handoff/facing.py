@@ -19,7 +19,7 @@ SPARE = 1.12  # texels along a delivered pixel: what one bilinear look-up shows 
 LOOKS, ACROSS = 16, 320  # frames that are looked at, and pixels across each
 LEAST, MOST, UNSEEN = 4, 4096, 48  # texels of a side; the longer side of a face that no frame shows
 WHOLE = 512 * 512  # texels: a smaller tile is not divided
-EACH = 250_000  # texels that a tile costs beside its own: one is divided when its parts cost less
+EACH = 100_000  # texels that a tile costs beside its own: one is divided when its parts cost less
 DEEPEST = 24
 BUDGET = 150e6  # texels of a whole set
 

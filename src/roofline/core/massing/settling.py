@@ -18,6 +18,7 @@ from roofline.model.solids import AnySolid
 
 REACH = 0.007  # of the photo's width: how far beside a side its edge is looked for
 LEAST = 4.0  # pixels
+AWAY = 2.0  # of that: the farthest that a corner may go
 SIGMA = 0.5  # pixels: how well single places of an edge of the picture are known
 BIAS = 0.5  # pixels: how far an edge of the picture usually lies beside the side that it is taken for
 HAND = 8.0  # pixels: how far off a side is usually drawn
@@ -77,6 +78,7 @@ def settled_to(place: Place, number: int, views: list[View], greys: Sequence[NDA
     got = replace(got, corner_m=float(np.hypot(got.corner_m, _rival_m(views, found, got))))
     reach = max(max(LEAST, REACH * v.width) for v in views)
     farther = float(rms_misses(views, start, got.sides).max()) > reach
+    _near(views, start, got, reach)
     return replace(got, farther=farther, alone=_spare(got) < SPARE)
 
 
@@ -161,6 +163,25 @@ def _moved(views: list[View], was: AnySolid, now: AnySolid, corners: list[int]) 
     a, b = faces_of(was).vertices[corners], faces_of(now).vertices[corners]
     far = [np.linalg.norm(v.project(a) - v.project(b), axis=1) for v in views]
     return float(np.nan_to_num(np.concatenate(far), nan=np.inf).max())
+
+
+def _near(views: list[View], start: AnySolid, got: Settled, reach: float) -> None:
+    """Refuse what is nowhere near where it was drawn: edges of other things were taken for its sides."""
+    name = got.solid.name
+    if got.rms_px > reach:
+        raise MassingError(f"The edges near {name} do not agree with any shape of it: draw it nearer to them.")
+    was, now = faces_of(start).vertices, faces_of(got.solid).vertices
+    far = 0.0
+    for n, view in enumerate(views):
+        ends = sorted({i for s in got.sides if s.view == n for i in s.ends})
+        a, b = view.project(was[ends]), view.project(now[ends])
+        inside = ((a >= 0) & (a <= [view.width, view.height])).all(axis=1)
+        far = max(far, float(np.nan_to_num(np.linalg.norm(a - b, axis=1), nan=np.inf)[inside].max(initial=0.0)))
+    if far > AWAY * reach:
+        raise MassingError(
+            f"The edges that lie along {name} would take it {far:.0f} px from where it was drawn: they belong to "
+            "something else, or it has to be drawn nearer to its own."
+        )
 
 
 def _enough(place: Place, number: int, views: list[View], got: Settled) -> None:
