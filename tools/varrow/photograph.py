@@ -201,8 +201,11 @@ def expose(linear, exposure, balance, rng, scale):
     return np.clip(s, 0, 1)
 
 
-def photograph(which, width, samples=4, seed=3, bare=False):
-    """One of the demo's two photographs, (H, W, 3) display values 0…1; bare: without the trolley and the lamp."""
+def photograph(which, width, samples=4, seed=3, bare=False, stops=0.0):
+    """One of the demo's two photographs, (H, W, 3) display values 0…1.
+
+    bare: without the trolley and the lamp; stops: how much longer than the demo's it was exposed.
+    """
     view = (truth.first_view if which == "first" else truth.second_view)(width)
     rng = np.random.default_rng(seed)
     place = Place(bare)
@@ -210,8 +213,8 @@ def photograph(which, width, samples=4, seed=3, bare=False):
     out = exposed_light(place, view, truth.LENS_SECOND if which == "second" else None, samples, rng, say=True)
     scale = width / truth.SIZE[0]
     if which == "first":
-        return expose(out, 0.92, (1.03, 1.0, 0.95), rng, scale)
-    return expose(out, 0.66, (0.95, 1.0, 1.09), rng, scale)
+        return expose(out, 0.92 * 2**stops, (1.03, 1.0, 0.95), rng, scale)
+    return expose(out, 0.66 * 2**stops, (0.95, 1.0, 1.09), rng, scale)
 
 
 def exposed_light(place, view, lens, samples, rng, say=False):
@@ -245,10 +248,12 @@ def main():
     parser.add_argument("--samples", type=int, default=4)
     parser.add_argument("--quality", type=int, default=89)
     parser.add_argument("--bare", action="store_true", help="without the trolley and the lamp")
+    parser.add_argument("--seed", type=int, default=3, help="of grain and light")
+    parser.add_argument("--stops", type=float, default=0.0, help="exposed longer than the demo's")
     parser.add_argument("--part", type=int, nargs=4, metavar=("X0", "Y0", "X1", "Y1"), help="pixels to keep")
     args = parser.parse_args()
-    picture = (photograph(args.which, args.width, args.samples, bare=args.bare) * 255 + 0.5).astype(np.uint8)
-    image = Image.fromarray(picture)
+    display = photograph(args.which, args.width, args.samples, args.seed, args.bare, args.stops)
+    image = Image.fromarray((display * 255 + 0.5).astype(np.uint8))
     if args.part:
         image = image.crop(args.part)
     exif = image.getexif()
