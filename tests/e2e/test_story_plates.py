@@ -27,6 +27,7 @@ from roofline.demo.shot import FOLDER
 
 NAME = "Foreground 1"
 SIZE = (960, 540)
+FINER = 4
 # of the first photograph at 1620 px: made by python -m tools.varrow.photograph first OUT --width 1620 --bare --part …
 TRUTH, PART = Path(__file__).with_name("data") / "behind-the-trolley.jpg", (810, 360, 1200, 880)
 
@@ -36,7 +37,7 @@ def surveyed_and_built(page, address) -> str:
     files = {f.relative_to(FOLDER).as_posix(): f.read_bytes() for f in files_of(FOLDER)}
     shot = json.loads(files.pop("shot.json"))
     photo = shot["photos"][0]["id"]
-    shot["photos"] = shot["photos"][:1]
+    shot["photos"], shot["ties"] = shot["photos"][:1], []
     shot["solids"] = [s for s in shot["solids"] if s["kind"] != "flat"]
     shot["plates"] = [p for p in shot["plates"] if p["id"] == photo]
     standing = {s["id"] for s in shot["solids"]}
@@ -144,10 +145,29 @@ def gone(page, shot):
 
 def in_the_frame(picture: np.ndarray, corner, scale: float, framing: dict) -> np.ndarray:
     """A part of the photo at so many pixels of it to one of the photo, as the frame from home has it."""
-    k = framing["scale"] * scale
+    k = framing["scale"] * scale / FINER
     shift = [(framing["centre"][i] - SIZE[i] / 2 * framing["scale"]) * scale - corner[i] for i in (0, 1)]
     to_part = np.array([[k, 0, shift[0] + 0.5 * k - 0.5], [0, k, shift[1] + 0.5 * k - 0.5]])
-    return cv2.warpAffine(picture, to_part, SIZE, flags=cv2.INTER_AREA | cv2.WARP_INVERSE_MAP)
+    size = SIZE[0] * FINER, SIZE[1] * FINER  # a pixel of the frame is the mean of what it covers
+    fine = cv2.warpAffine(picture, to_part, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    return cv2.resize(fine, SIZE, interpolation=cv2.INTER_AREA)
+
+
+def behind_them(page, shot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The frame from home, the place without trolley and lamp as it would show it, and where these stood."""
+    got = page.request.get(f"/api/shots/{shot}/frames/12/picture?width={SIZE[0]}", timeout=180_000).body()
+    framing = state(page, shot)["shot"]["delivery"]["framing"]
+    hole = np.zeros((SIZE[1], SIZE[0]), np.uint8)
+    for loop in silhouette(truth.first_view()):
+        at = (np.array(loop.points) - framing["centre"]) / framing["scale"] + [SIZE[0] / 2, SIZE[1] / 2]
+        cv2.fillPoly(hole, [np.round(at).astype(np.int32)], 1)
+    true = in_the_frame(np.asarray(Image.open(TRUTH)), PART[:2], 0.5, framing)
+    return np.asarray(Image.open(io.BytesIO(got)).convert("RGB")), true, hole > 0
+
+
+def alike(one: np.ndarray, other: np.ndarray, inside: np.ndarray) -> float:
+    """Structural similarity of two pictures inside a mask."""
+    return float(structural_similarity(one, other, channel_axis=2, full=True)[1].mean(-1)[inside].mean())
 
 
 @pytest.mark.slow
@@ -170,20 +190,10 @@ def test_a_photograph_is_taken_apart(page, running, tmp_path):
     frames = delivered(page, tmp_path)
     assert len(frames) == 24
     gone(page, shot)
-    got = page.request.get(f"/api/shots/{shot}/frames/12/picture?width={SIZE[0]}").body()
-    clean = np.asarray(Image.open(io.BytesIO(got)).convert("RGB"))
-    framing = state(page, shot)["shot"]["delivery"]["framing"]
-    true = in_the_frame(np.asarray(Image.open(TRUTH)), PART[:2], 0.5, framing)
-    hole = np.zeros((SIZE[1], SIZE[0]), np.uint8)
-    for loop in silhouette(truth.first_view()):
-        at = (np.array(loop.points) - framing["centre"]) / framing["scale"] + [SIZE[0] / 2, SIZE[1] / 2]
-        cv2.fillPoly(hole, [np.round(at).astype(np.int32)], 1)
-    inner = hole > 0
-    alike, before = (
-        structural_similarity(p, true, channel_axis=2, full=True)[1].mean(-1)[inner].mean() for p in (clean, frames[11])
-    )
-    print(f"SSIM in the hole: {alike:.2f}; with the trolley: {before:.2f}")
-    # gravel, grass and brick are alike in kind and not in place: 0.85, as asked, is beyond what can be known
-    assert alike > before + 0.05
+    clean, true, inner = behind_them(page, shot)
+    now, before = alike(clean, true, inner), alike(frames[11], true, inner)
+    print(f"SSIM in the hole: {now:.2f}; with the trolley: {before:.2f}")
+    # gravel, grass and brick are alike in kind and not in place: 0.85 takes another take of it, see test_story_takes
+    assert now > before + 0.05
     off = np.abs(cv2.blur(clean, (15, 15)).astype(float) - cv2.blur(true, (15, 15)))[inner]
     assert np.median(off) < 18 < np.median(np.abs(frames[11].astype(float) - true)[inner])

@@ -33,6 +33,7 @@ class Photo(Model):
     lens: Name | None = None  # photos that name the same lens share focal length, principal point and distortion
     assumed: list[str] = []  # what the camera rests on that is not measured, as sentences
     standpoint: Id | None = None  # the photo from whose standpoint (a tripod's) this one was taken as well
+    steady_px: float | None = None  # nothing moved between the two, to so many pixels; None: the camera was turned
 
     @model_validator(mode="after")
     def _size(self) -> Photo:

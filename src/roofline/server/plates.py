@@ -33,6 +33,7 @@ class PlateChange(Model):
 class CleanOrder(Model):
     grow_px: Annotated[float, Field(ge=0, le=500)] = 12.0
     how: How = "texture"
+    take: str | None = None  # a photo of the same camera, taken without what is cut out: what is seen behind that
 
 
 class CleanAll(CleanOrder):
@@ -93,12 +94,12 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/plates/<plate_id>/clean", body=CleanOrder, returns=JobState)
     def clean_plate(shot_id: str, plate_id: str, body: CleanOrder) -> JobState:
         """Make the clean plate behind a foreground plate."""
-        return job_state(clean.order_clean(desk, shot_id, plate_id, body.grow_px, body.how))
+        return job_state(clean.order_clean(desk, shot_id, plate_id, body.grow_px, body.how, body.take))
 
     @routes.add("POST", SHOT + "/clean", body=CleanAll, returns=JobState)
     def clean_all(shot_id: str, body: CleanAll) -> JobState:
         """Make a clean plate of every surface that something stands before."""
-        return job_state(clean.order_all(desk, shot_id, body.photo, body.grow_px, body.how))
+        return job_state(clean.order_all(desk, shot_id, body.photo, body.grow_px, body.how, body.take))
 
     @routes.add("GET", SHOT + "/plates/<plate_id>/texture", media="image/*", query={"width": Width, "frame": int})
     def plate_texture(shot_id: str, plate_id: str, width: int = 4096, frame: int | None = None) -> Response:

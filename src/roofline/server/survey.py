@@ -82,6 +82,7 @@ class Ties(Model):
 class Joining(Model):
     lens: Name | None = None
     standpoint: str | None = None
+    steady: bool = False  # nothing moved between the two: it has the whole camera of its standpoint's photo
 
 
 def add_routes(site: Site, routes: Routes) -> None:
@@ -149,7 +150,7 @@ def _joining(site: Site, routes: Routes) -> None:
     @routes.add("PUT", SHOT + "/photos/<photo_id>/joining", body=Joining, returns=ShotState)
     def set_joining(shot_id: str, photo_id: str, body: Joining) -> ShotState:
         """Say which lens and standpoint a photo shares."""
-        survey.join(desk, shot_id, photo_id, body.lens, body.standpoint)
+        survey.join(desk, shot_id, photo_id, body.lens, body.standpoint, body.steady)
         return states.changed(shot_id)
 
     @routes.add(

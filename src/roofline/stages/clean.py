@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -22,7 +23,7 @@ from roofline.stages.shots import fresh_id
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
-from roofline.work.plates import ShotWorld, whole_canvas
+from roofline.work.plates import ShotWorld, same_camera, whole_canvas
 
 MOST_GROWN = 500  # pixels
 SEEN_PX, MOST_FACES = 20, 12  # of a small picture of the foreground; how many surfaces behind it have their own fill
@@ -31,9 +32,24 @@ ROUND = 12  # faces: a piece of more is cleaned as a whole
 BESIDE = 60  # pixels of a small picture of a surface, clear of what stands before it, that it can be filled from
 
 
-def order_clean(desk: Desk, shot_id: str, plate_id: str, grow_px: float, how: How = "texture") -> Job:
-    """Order the clean plate behind a foreground plate."""
-    return desk.order(shot_id, "clean", "Clean plate", plate=plate_id, grow_px=grow_px, how=how)
+def order_clean(
+    desk: Desk, shot_id: str, plate_id: str, grow_px: float, how: How = "texture", take: str | None = None
+) -> Job:
+    """Order the clean plate behind a foreground plate.
+
+    ``take``: a photo of the same camera, taken without what stands there; behind cut-outs it is what is seen.
+    """
+    shot = desk.store.load(shot_id)
+    _check_take(shot, plate_of(shot, plate_id).photo, take)
+    return desk.order(shot_id, "clean", "Clean plate", plate=plate_id, grow_px=grow_px, how=how, take=take)
+
+
+def _check_take(shot: Shot, photo_id: str, take: str | None) -> None:
+    if take is not None and not same_camera(shot, photo_id, take):
+        raise PlateError(
+            f"'{photo_of(shot, take).name}' is not of the same camera as '{photo_of(shot, photo_id).name}': say under "
+            "Survey that nothing moved between the two, or fill from it by a step of its own."
+        )
 
 
 def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
@@ -50,7 +66,7 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         raise PlateError(f"The matte is grown by 0 to {MOST_GROWN} px.")
     photo = photo_of(shot, plate.photo)
     tell(0.05, "reading the photo")
-    fills = _fills(desk, shot, plate, grow_px, order.body.get("how", "texture"))
+    fills = _fills(desk, shot, plate, grow_px, order.body.get("how", "texture"), order.body.get("take"))
     steps = [*fills, PlateStep(plate=plate_id), GrowStep(px=grow_px)]
     give_ids(steps, "s")
     given: dict[str, Any] = {"file": photo.file, "matte": None, "steps": steps}
@@ -64,8 +80,10 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"plate": made, "filled_px": int((worked.full_matte > 0.5).sum())}
 
 
-def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How) -> list[FillStep]:
+def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How, take: str | None) -> list[FillStep]:
     """Fills of what a foreground covers: of each surface behind it from that surface, and of the rest from around."""
+    if take is not None:
+        return [_from_take(front.id, grow_px, take)]
     rest = FillStep(where=[PlateStep(plate=front.id)], grow_px=grow_px, how=how)
     photo = shot.photo(front.photo)
     if photo.camera is None or photo.camera.position is None or how == "smooth":
@@ -85,6 +103,11 @@ def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How) -> li
             found.append((share, face))
     faces = [face for _, face in sorted(found, reverse=True)[:MOST_FACES]]
     return [rest, *(_behind(front.id, [face], grow_px, how, face) for face in faces)]
+
+
+def _from_take(front: str, grow_px: float, take: str) -> FillStep:
+    """The fill of all that a foreground covers from another take, whatever surfaces are behind."""
+    return FillStep(where=[PlateStep(plate=front)], grow_px=grow_px, how="photo", photo=take)
 
 
 def _behind(front: str, targets: list[str], grow_px: float, how: How, on: str | None) -> FillStep:
@@ -140,9 +163,11 @@ def _before_photo(shot: Shot, photo_id: str) -> int:
 # ---------------------------------------------------------------- for every surface
 
 
-def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How) -> Job:
-    """Order a clean plate of every surface of a photo that something stands before."""
-    return desk.order(shot_id, "clean_all", "Clean plates for all", photo=photo_id, grow_px=grow_px, how=how)
+def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How, take: str | None = None) -> Job:
+    """Order a clean plate of every surface of a photo that something stands before; ``take``: see `order_clean`."""
+    _check_take(desk.store.load(shot_id), photo_id, take)
+    title = "Clean plates for all"
+    return desk.order(shot_id, "clean_all", title, photo=photo_id, grow_px=grow_px, how=how, take=take)
 
 
 def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
@@ -155,7 +180,7 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     photo = photo_of(shot, order.body["photo"])
     if photo.camera is None or photo.camera.position is None:
         raise PlateError(f"The photo '{photo.name}' has no camera with a scale yet: survey it first.")
-    grow_px, how = order.body["grow_px"], order.body["how"]
+    filling = _Filling(order.body["grow_px"], order.body["how"], order.body.get("take"))
     made: list[tuple[str, str, Plate]] = []
     names = desk.engines.geometry(shot).names
     solids = [s for s in shot.solids if not isinstance(s, Flat)]
@@ -163,7 +188,7 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         tell(0.9 * i / len(solids), f"looking behind {i + 1} of {len(solids)}: {solid.name}")
         faces = [n for n in names if n.partition("/")[0] == solid.id]
         for surface in faces if len(faces) <= ROUND else [solid.id]:
-            plate = _of_surface(desk, shot, photo.id, surface, solid.name, grow_px, how)
+            plate = _of_surface(desk, shot, photo.id, surface, solid.name, filling)
             if plate is not None:
                 made.append((solid.id, surface, plate))
     if not made:
@@ -173,10 +198,19 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"plates": kept}
 
 
-def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, grow_px: float, how: How) -> Plate | None:
+@dataclass(frozen=True)
+class _Filling:
+    """How clean plates of surfaces are filled; behind cut-outs from another take, if there is one."""
+
+    grow_px: float
+    how: How
+    take: str | None
+
+
+def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, filling: _Filling) -> Plate | None:
     """The clean plate of a face, or of a whole piece; None where nothing stands before it, or where too little of it is
     seen to fill from."""
-    photo = shot.photo(photo_id)
+    photo, grow_px, how = shot.photo(photo_id), filling.grow_px, filling.how
     w, h = sized(photo)
     trial = Plate(id="trial", name="Trial", photo=photo_id, file=photo.file, canvas=(0, 0, w, h))
     small = whole_canvas(trial.canvas, 800)
@@ -194,8 +228,8 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
     # what is cut out of the photo leaves a small hole, of which more is known than of all that lies behind solids:
     # it is filled first, from what is seen about it and not from what is filled there
     fronts = [p for p in shot.plates if p.role == "foreground" and p.photo == photo_id and p.file == photo.file]
-    bears = [p.id for p in fronts if _bears(world, p.id, seen, beside, small)]
-    cut = [_behind(front, [face], grow_px, how, on) for front in bears]
+    bears = [p.id for p in fronts if _bears(world, p.id, seen, None if filling.take else beside, small)]
+    cut = [f for front in bears for f in _cut_out(front, face, filling, on)]
     fill = FillStep(where=InFrontOf(in_front_of=[face], but=bears), grow_px=grow_px, how=how, on=on)
     shape = SilhouetteStep(targets=[face])
     title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
@@ -213,13 +247,20 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, gro
     )
 
 
-def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_], small: Canvas) -> bool:
-    """Whether a foreground covers some of a surface, and enough of that is seen about it to fill it from."""
+def _cut_out(front: str, face: str, filling: _Filling, on: str | None) -> list[FillStep]:
+    if filling.take is not None:
+        return [_from_take(front, filling.grow_px, filling.take)]
+    return [_behind(front, [face], filling.grow_px, filling.how, on)]
+
+
+def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_] | None, small: Canvas) -> bool:
+    """Whether a foreground covers some of a surface, and enough of that is seen about it (where, or None: another take
+    shows it) to fill it from."""
     own = world.plate(front)
     covered = seen * np.clip(resampled(own.full_matte, own.canvas, small), 0, 1)
     rows, cols = np.flatnonzero(covered.any(axis=1)), np.flatnonzero(covered.any(axis=0))
-    if covered.sum() < SEEN_PX:
-        return False
+    if beside is None or covered.sum() < SEEN_PX:
+        return bool(covered.sum() >= SEEN_PX)
     room = max(8, int(0.2 * max(np.ptp(rows), np.ptp(cols))))
     ys, xs = (slice(max(0, at[0] - room), at[-1] + room + 1) for at in (rows, cols))
     whole = cv2.erode(beside[ys, xs].astype(np.uint8), np.ones((5, 5), np.uint8))  # there are patches to be had

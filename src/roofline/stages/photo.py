@@ -67,6 +67,7 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
         shot.photos = [p for p in shot.photos if p.id != photo_id]
         for photo in shot.photos:
             if photo.standpoint == photo_id:
+                linked.let_go(photo)
                 photo.standpoint = None
         seen = [t.model_copy(update={"seen": {p: at for p, at in t.seen.items() if p != photo_id}}) for t in shot.ties]
         shot.ties = [t for t in seen if t.seen]

@@ -216,7 +216,8 @@ def telling(shot: Shot) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong."""
     n = len(shot.plates)
     used = {t.plate for t in shot.throws if t.targets} | {i for p in shot.plates for i in p.refers_to()}
-    loose = [p.name for p in shot.plates if p.id not in used]
+    takes = {p.id for p in shot.photos if p.steady_px is not None}  # seen through other plates' fills
+    loose = [p.name for p in shot.plates if p.id not in used and not (p.role == "photo" and p.photo in takes)]
     if all(isinstance(s, Flat) for s in shot.solids):  # layers: what they make together is there to look at
         loose = []
     return (

@@ -11,6 +11,7 @@ from roofline.core.survey.linked import check_typed, survey_input
 from roofline.core.survey.measure import Plane as GridPlane
 from roofline.core.survey.measure import measure
 from roofline.core.survey.snap import snap
+from roofline.core.survey.steady import MOVED, beside_px
 from roofline.errors import MassingError, SurveyError
 from roofline.formats import pictures
 from roofline.model.base import Vec2
@@ -38,7 +39,9 @@ def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str) ->
     check_typed(survey)
 
     def alter(shot: Shot) -> Shot:
-        photo_of(shot, photo_id).survey = survey
+        photo = photo_of(shot, photo_id)
+        linked.check_own(shot, photo)
+        photo.survey = survey
         linked.resolve(shot, photo_id)
         return shot
 
@@ -50,6 +53,7 @@ def change(desk: Desk, shot_id: str, photo_id: str, what: SurveyChange, label: s
 
     def alter(shot: Shot) -> Shot:
         photo = photo_of(shot, photo_id)
+        linked.check_own(shot, photo)
         photo.survey = what.carried_out(photo.survey)
         check_typed(photo.survey)
         linked.resolve(shot, photo_id)
@@ -128,8 +132,14 @@ def _tied(shot: Shot, ties: list[Tie]) -> Shot:
     return shot
 
 
-def join(desk: Desk, shot_id: str, photo_id: str, lens: str | None, standpoint: str | None) -> None:
-    """Say which photos share a photo's lens and standpoint."""
+def join(
+    desk: Desk, shot_id: str, photo_id: str, lens: str | None, standpoint: str | None, steady: bool = False
+) -> None:
+    """Say which photos share a photo's lens and standpoint; steady: its whole camera, nothing having moved.
+
+    Raises SurveyError where the two pictures say otherwise.
+    """
+    beside = _beside(desk, shot_id, photo_id, standpoint) if steady and standpoint else None
 
     def alter(shot: Shot) -> Shot:
         photo = photo_of(shot, photo_id)
@@ -138,11 +148,32 @@ def join(desk: Desk, shot_id: str, photo_id: str, lens: str | None, standpoint: 
             if other.id == photo_id or other.standpoint is not None:
                 raise SurveyError("A photo shares the standpoint of another one that stands for itself.")
         photos = {p.id for p in linked.linked(shot, photo_id)}
-        photo.lens, photo.standpoint = lens, standpoint
+        linked.let_go(photo)
+        photo.lens, photo.standpoint, photo.steady_px = lens, standpoint, beside
         linked.solve_again(shot, photos | {photo_id})
         return shot
 
     desk.store.change(shot_id, "Change what photos share", alter)
+
+
+def _beside(desk: Desk, shot_id: str, photo_id: str, other_id: str) -> float:
+    """How far (px) a photo's picture lies beside another's, between which nothing should have moved."""
+    shot = desk.store.load(shot_id)
+    photo, other = photo_of(shot, photo_id), photo_of(shot, other_id)
+    if photo.survey.model_copy(update={"focal_px": None}) != Survey():
+        raise SurveyError(
+            f"'{photo.name}' has a survey of its own, which would not count: take its edges and figures away first."
+        )
+    try:
+        off = beside_px(*(desk.engines.grey(shot, p, False) for p in (other, photo)))
+    except SurveyError as error:
+        raise SurveyError(f"'{photo.name}' beside '{other.name}': {error}") from None
+    if off > MOVED * (photo.width or 1):
+        raise SurveyError(
+            f"'{photo.name}' lies {off:.0f} px beside '{other.name}': the camera moved between the two. Say that it "
+            "stood there and turned, and join them by points."
+        )
+    return off
 
 
 def _placed(tie: Tie) -> tuple[object, object]:

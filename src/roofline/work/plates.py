@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
-from roofline.core.light import fraction
+from roofline.core.light import fraction, to_linear
 from roofline.core.massing.kinds import Flat
 from roofline.core.moment import still
 from roofline.core.plates.worked import Canvas, Face, Matte, Worked, resampled
@@ -207,8 +207,13 @@ class ShotWorld:
         plate = next((p for p in self.shot.plates if p.photo == ident and p.role == "photo"), None)
         if plate is None or self.shot.photo(ident).camera is None:
             raise PlateError(f"There is no surveyed photo '{ident}' to take from.")
-        solids = [s for s in self.shot.solids if not isinstance(s, Flat)]  # cut-outs are what is looked behind
         bare = plate.model_copy(update={"steps": []})
+        if self.of_one_camera(ident):  # pixel for pixel, whatever is built
+            whole = self.engines.worked(self.shot, bare, self.finest)
+            there = resampled(np.ones(whole.pixels.shape[:2], np.float32), whole.canvas, canvas)
+            seen = to_linear(resampled(whole.pixels, whole.canvas, canvas))
+            return np.dstack([seen * there[..., None], there]).astype(np.float32)
+        solids = [s for s in self.shot.solids if not isinstance(s, Flat)]  # cut-outs are what is looked behind
         throw = Throw(plate=plate.id, targets=[s.id for s in solids])
         alone = {"solids": solids, "plates": [bare], "throws": [throw]}
         engine = self.engines.engine(self.shot.model_copy(update=alone))
@@ -219,8 +224,17 @@ class ShotWorld:
             seen[verdict == VERDICTS.index("smeared")] = 0
         return seen
 
+    def of_one_camera(self, photo: str) -> bool:
+        return same_camera(self.shot, self.own.photo, photo)
+
     def picture(self, file: str) -> tuple[NDArray, Matte | None]:
         return picture_and_alpha(self.engines.read(file), "The painted picture")
+
+
+def same_camera(shot: Shot, one: str, other: str) -> bool:
+    """Whether two photos, by id, are of one camera that did not move between them."""
+    a, b = (next((p.camera for p in shot.photos if p.id == ident), None) for ident in (one, other))
+    return one != other and a is not None and a == b
 
 
 def whole_canvas(canvas: Vec4, finest: int) -> Canvas:

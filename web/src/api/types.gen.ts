@@ -2163,6 +2163,11 @@ export interface components {
             how: "smooth" | "texture" | "photo" | "along";
             /** Photo */
             photo: string;
+            /**
+             * Take
+             * @default null
+             */
+            take: string | null;
         };
         /** CleanOrder */
         CleanOrder: {
@@ -2177,6 +2182,11 @@ export interface components {
              * @enum {string}
              */
             how: "smooth" | "texture" | "photo" | "along";
+            /**
+             * Take
+             * @default null
+             */
+            take: string | null;
         };
         /**
          * Cleared
@@ -3869,6 +3879,11 @@ export interface components {
              * @default null
              */
             standpoint: string | null;
+            /**
+             * Steady
+             * @default false
+             */
+            steady: boolean;
         };
         /**
          * Judged
@@ -4801,6 +4816,11 @@ export interface components {
              * @default null
              */
             standpoint: string | null;
+            /**
+             * Steady Px
+             * @default null
+             */
+            steady_px: number | null;
             /**
              * @default {
              *       "assumption": null,

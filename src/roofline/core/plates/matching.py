@@ -36,9 +36,11 @@ class Match:
 
 def held_together(first: Array, second: Array) -> tuple[Array, Array]:
     """Colours (N, 3) of the same surface points in two pictures (H, W, 4) of linear light, seen from one place: where
-    both are whole, each the mean of an area about it, within that."""
+    both are whole and not burnt out, each the mean of an area about it, within that."""
     sigma = AREA * first.shape[1]
-    both = ((first[..., 3] > 0.99) & (second[..., 3] > 0.99)).astype(np.float64)
+    whole = (first[..., 3] > 0.99) & (second[..., 3] > 0.99)
+    # burnt out places would make an area darker than it is, the more the longer one was exposed
+    both = (whole & (np.maximum(first, second)[..., :3].max(-1) < BRIGHT)).astype(np.float64)
     share = np.maximum(gaussian_filter(both, sigma), 1e-6)[..., None]
     smooth = (gaussian_filter(p[..., :3] * both[..., None], (sigma, sigma, 0)) / share for p in (first, second))
     mine, theirs = (p[both > 0] for p in smooth)

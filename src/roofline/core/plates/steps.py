@@ -16,6 +16,7 @@ from roofline.core.plates.coverage import coverage, curve
 from roofline.core.plates.exemplar import textured
 from roofline.core.plates.filling import FILLERS, filled, from_photo
 from roofline.core.plates.grading import graded
+from roofline.core.plates.takes import from_take
 from roofline.core.plates.taking import painted, painted_by, take
 from roofline.core.plates.worked import Canvas, Matte, Worked, World, resampled
 from roofline.errors import PlateError
@@ -186,7 +187,8 @@ def _fill(worked: Worked, step: m.FillStep, world: World) -> Worked:
     if step.how == "photo":
         if step.photo is None:
             raise PlateError("say which photo it is to be taken from.")
-        out, share = from_photo(worked, where, lambda canvas: world.photo(str(step.photo), canvas, True))
+        take = from_take if world.of_one_camera(step.photo) else from_photo
+        out, share = take(worked, where, lambda canvas: world.photo(str(step.photo), canvas, True))
         if share < 0.98:
             return out.noted(step.id, f"The other photo bears {100 * share:.0f} % of it; the rest is texture.")
         return out

@@ -143,6 +143,9 @@ class World(Protocol):
         ``sound``: clear too where it would be smeared, by the limits that surfaces have in the shot.
         """
 
+    def of_one_camera(self, photo: str) -> bool:
+        """Whether another photo is of the same camera as the plate's own, nothing having moved."""
+
     def face(self, name: str, canvas: Canvas) -> Face:
         """A face's plane."""
 

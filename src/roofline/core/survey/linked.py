@@ -8,6 +8,7 @@ from collections.abc import Callable
 from roofline.core.massing.solids import faces_of
 from roofline.core.survey.assumed import solve_assuming
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
+from roofline.core.survey.steady import SHOWS
 from roofline.errors import SurveyError
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
@@ -54,10 +55,17 @@ def resolve(shot: Shot, photo_id: str) -> None:
 
     Where photos do not go together, each is solved for itself, and the reason stands with all but the first.
     """
-    photo = shot.photo(photo_id)
-    group = linked(shot, photo_id)
+    whole = linked(shot, photo_id)
+    group = [p for p in whole if not _steady(p)]
+    _resolve(shot, group)
+    for p in whole:
+        if _steady(p):
+            _as_taken(p, shot.photo(p.standpoint or ""))
+
+
+def _resolve(shot: Shot, group: list[Photo]) -> None:
     if len(group) == 1:
-        _alone(photo)
+        _alone(group[0])
         return
     ready = _ready(group)
     for p in group:
@@ -79,6 +87,32 @@ def resolve(shot: Shot, photo_id: str) -> None:
         p.result, p.problem = got.results[p.id], None
         p.camera, p.assumed = p.result.camera, p.result.assumed
     _keep_points(shot, got, {p.id for p in group})
+
+
+def _steady(photo: Photo) -> bool:
+    """Whether a photo has the camera of another: nothing moved between the two."""
+    return photo.standpoint is not None and photo.steady_px is not None
+
+
+def let_go(photo: Photo) -> None:
+    """A photo that had another one's camera has none."""
+    if _steady(photo):
+        photo.result, photo.problem, photo.camera, photo.assumed = None, None, None, []
+        photo.steady_px = None
+
+
+def _as_taken(photo: Photo, other: Photo) -> None:
+    """Give a photo the camera of the one from whose standpoint it was taken, nothing having moved."""
+    photo.result, photo.problem, photo.camera, photo.assumed = None, None, None, []
+    if other.camera is None:
+        return
+    off = photo.steady_px or 0.0
+    said = f"Nothing moved between '{other.name}' and this picture, which lies {off:.1f} px beside it."
+    photo.camera, photo.assumed = other.camera, [*other.assumed, said]
+    if other.result is not None:
+        warnings = [said] if off > SHOWS else []
+        own = {"edges": [], "tapes": [], "advice": [], "warnings": warnings, "assumed": photo.assumed, "rms_px": off}
+        photo.result = other.result.model_copy(update=own)
 
 
 def _ready(group: list[Photo]) -> list[Photo]:
@@ -134,17 +168,28 @@ def solve_again(shot: Shot, photos: set[str]) -> None:
 def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
     """What a survey would give a photo, with those that hang together with it; raises SurveyError."""
     photo = shot.photo(photo_id).model_copy(update={"survey": survey})
+    check_own(shot, photo)
     tried = shot.model_copy(update={"photos": [photo if p.id == photo_id else p for p in shot.photos]})
     group = linked(tried, photo_id)
     if len(group) == 1:
         return solve_assuming(survey_input(photo, survey))
     # asked about while a hand is dragging: from the cameras that stand, and without the report on the others
-    ready = _ready(group)
+    ready = _ready([p for p in group if not _steady(p)])
     near = {p.id: p.camera for p in ready if p.camera is not None and not p.problem}
     got = solve_together([_member(p) for p in ready], tried.ties, surfaces(tried), near, photo_id)
     if photo_id not in got.results:
         raise SurveyError("There is no camera yet.")
     return got.results[photo_id]
+
+
+def check_own(shot: Shot, photo: Photo) -> None:
+    """Raise SurveyError where a photo has another one's camera: a survey of its own would not count."""
+    if _steady(photo):
+        other = shot.photo(photo.standpoint or "").name
+        raise SurveyError(
+            f"'{photo.name}' has the camera of '{other}', nothing having moved: survey that one, or say that this one "
+            "was turned."
+        )
 
 
 def check_typed(survey: Survey) -> None:

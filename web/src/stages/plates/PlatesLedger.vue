@@ -22,7 +22,17 @@ const filter = ref('')
 const listed = computed(() =>
   s.shot.plates.filter((p) => p.name.toLowerCase().includes(filter.value.trim().toLowerCase())),
 )
-const how = ref<'texture' | 'smooth' | 'along'>('texture')
+const how = ref<'texture' | 'smooth' | 'along' | `take:${string}`>('texture')
+/** Other photos of the same camera: taken without what is cut out, they show what is behind it. */
+const takes = computed(() =>
+  s.shot.photos.filter(
+    (p) => p.id !== photo.value?.id && p.camera && JSON.stringify(p.camera) === JSON.stringify(photo.value?.camera),
+  ),
+)
+const filling = computed(() => {
+  const take = takes.value.find((p) => how.value === `take:${p.id}`)
+  return take ? { how: 'texture', take: take.id } : { how: how.value.startsWith('take:') ? 'texture' : how.value }
+})
 const clean = computed(() => s.shot.plates.find((p) => p.clean_of && p.clean_of === s.plateId) ?? null)
 const grown = computed(() => {
   const fill = clean.value?.steps.find((x) => x.do === 'fill')
@@ -52,7 +62,7 @@ async function startPlate(tone?: typeof DARK) {
   if (await s.change('POST', '/plates/new', { photo: photo.value!.id, ...(tone ? { tone } : {}) }))
     s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? null
 }
-const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, how: how.value })
+const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, ...filling.value })
 </script>
 
 <template>
@@ -140,19 +150,23 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
         @change="
           (v) => {
             grow = v!
-            if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v, how })
+            if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v, ...filling })
           }
         "
       />
       <ElSelect v-model="how" size="small" aria-label="What clean plates are filled with" style="width: 100%">
         <ElOption v-for="h in ['texture', 'smooth', 'along'] as const" :key="h" :value="h" :label="HOWS[h]" />
+        <ElOption v-for="p in takes" :key="p.id" :value="`take:${p.id}`" :label="`what ${p.name} shows there`" />
       </ElSelect>
+      <p v-if="filling.take" class="quiet">
+        Behind cut-outs, what that photo shows; behind solids, which stand in both, texture.
+      </p>
       <div class="row" style="margin-top: 6px">
         <ElButton
           v-if="s.plate?.role === 'foreground'"
           class="sure"
           data-clean
-          @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: grown, how })"
+          @click="s.work(`/plates/${s.plate!.id}/clean`, { grow_px: grown, ...filling })"
         >
           {{ clean ? 'Make the clean plate again' : 'Make the clean plate behind it' }}
         </ElButton>

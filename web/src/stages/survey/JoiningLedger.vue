@@ -35,8 +35,16 @@ const told = (p: (typeof s.shot.photos)[number]) =>
         : 'no scale'
       : 'no camera'
 function setLens(value: string) {
-  if (value === '+') void share(`Lens of ${photo.value.name}`.slice(0, 120), photo.value.standpoint ?? null)
-  else void share(value || null, photo.value.standpoint ?? null)
+  const lens = value === '+' ? `Lens of ${photo.value.name}`.slice(0, 120) : value || null
+  void share(lens, photo.value.standpoint ?? null, steady.value)
+}
+/** Whether nothing moved between the photo and the one whose standpoint it shares. */
+const steady = computed(() => typeof photo.value.steady_px === 'number')
+const STEADY = 'steady:'
+const takenFrom = computed(() => (steady.value ? STEADY : '') + (photo.value.standpoint ?? ''))
+function setStandpoint(value: string) {
+  const still = value.startsWith(STEADY)
+  void share(photo.value.lens ?? null, (still ? value.slice(STEADY.length) : value) || null, still)
 }
 /** Take the tool for shared points, for a new one. */
 function startPoint() {
@@ -70,6 +78,7 @@ function startPoint() {
       <select
         :value="photo.lens ?? ''"
         aria-label="Lens that this photo shares"
+        :disabled="steady"
         @change="setLens(($event.target as HTMLSelectElement).value)"
       >
         <option value="">its own</option>
@@ -80,17 +89,22 @@ function startPoint() {
     <label class="line"
       >Taken from
       <select
-        :value="photo.standpoint ?? ''"
+        :value="takenFrom"
         aria-label="Standpoint that this photo shares"
-        @change="share(photo.lens ?? null, ($event.target as HTMLSelectElement).value || null)"
+        @change="setStandpoint(($event.target as HTMLSelectElement).value)"
       >
         <option value="">a place of its own</option>
-        <option v-for="p in others.filter((o) => !o.standpoint)" :key="p.id" :value="p.id">
-          where {{ p.name }} was
-        </option>
+        <template v-for="p in others.filter((o) => !o.standpoint)" :key="p.id">
+          <option :value="p.id">where {{ p.name }} was, turned</option>
+          <option :value="STEADY + p.id">as {{ p.name }} was</option>
+        </template>
       </select>
     </label>
-    <p v-if="!ties.length" class="quiet">
+    <p v-if="steady" class="quiet" data-steady>
+      Nothing moved between the two, so that they have one camera: this picture lies
+      <span class="figure">{{ photo.steady_px!.toFixed(1) }} px</span> beside the other.
+    </p>
+    <p v-else-if="!ties.length" class="quiet">
       Click two or more spots that several photos show, with one of them on the ground or on a surface: they stand in
       one world then.
     </p>

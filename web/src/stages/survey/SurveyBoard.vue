@@ -284,7 +284,7 @@ const counts = computed(() => {
       ><ElButton @click="found = null">Leave them</ElButton>
     </div>
     <div v-else-if="finding" class="first" role="status">Looking for straight edges and their directions…</div>
-    <div v-else-if="!survey?.edges.length && !survey?.assumption" class="first row">
+    <div v-else-if="!survey?.edges.length && !survey?.assumption && s.photo?.steady_px == null" class="first row">
       <span
         >Let the edges be found, or drag along them: those along the front of the place (Run), into depth (Return),
         upright (Rise).</span

@@ -81,8 +81,9 @@ export function useJoining() {
       'Remove a shared point',
     )
   }
-  const share = (lens: string | null, standpoint: string | null) =>
-    s.change('PUT', `/photos/${s.photo!.id}/joining`, { lens, standpoint })
+  /** Steady: nothing moved between the photo and its standpoint's, so that it has the same camera. */
+  const share = (lens: string | null, standpoint: string | null, steady: boolean) =>
+    s.change('PUT', `/photos/${s.photo!.id}/joining`, { lens, standpoint, steady })
   return {
     s,
     ties,
