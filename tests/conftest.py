@@ -14,8 +14,10 @@ from playwright.sync_api import expect
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion  # noqa: E402
+from roofline.core.camera import View, from_pan_tilt_roll, matrix_to_quaternion, view_of  # noqa: E402
 from roofline.core.massing.kinds import Block, Ground  # noqa: E402
+from roofline.core.survey.assumed import solve_assuming  # noqa: E402
+from roofline.core.survey.linked import survey_input  # noqa: E402
 from roofline.core.throw.throws import PlatePicture  # noqa: E402
 from roofline.demo.shot import FOLDER  # noqa: E402
 from roofline.formats.package import open_package  # noqa: E402
@@ -127,13 +129,25 @@ def write_folder(folder: Path, document: dict, size: tuple[int, int] = (64, 48))
 
 
 def apart(document: dict) -> dict:
-    """The demo shot's document with its second photo as it was brought: not surveyed, not joined, not matched."""
-    second = document["photos"][1]
+    """The demo shot's document with its second photo as it was brought: not surveyed, not joined, not matched.
+
+    What is built is drawn through the first photo alone, at the levels that were measured; joined, it stands where both
+    photos see it.
+    """
+    from tools.varrow import truth
+    from tools.varrow.build_shot import solids
+
+    first, second = document["photos"]
     survey = {"edges": [], "focal_px": second["survey"]["focal_px"]}
     bare = {k: v for k, v in second.items() if k not in ("result", "camera", "assumed")} | {"survey": survey}
+    result = solve_assuming(survey_input(photo := Photo.model_validate(first), photo.survey))
+    camera = result.camera.model_dump(mode="json")
+    alone = first | {"camera": camera, "result": result.model_dump(mode="json"), "assumed": result.assumed}
+    drawn = {s.id: s for s in solids(view_of(result.camera), truth.first_view(), lambda spot: spot[1])}
+    built = [drawn[s["id"]].model_dump(mode="json") if s["id"] in drawn else s for s in document["solids"]]
     plain = {"grade": None, "seam": None}
     throws = [t | plain if t["plate"] == second["id"] else t for t in document["throws"]]
-    return document | {"photos": [document["photos"][0], bare], "ties": [], "throws": throws}
+    return document | {"photos": [alone, bare], "ties": [], "throws": throws, "solids": built}
 
 
 @pytest.fixture(scope="session")
