@@ -39,13 +39,14 @@ def order_clean(
 
     ``take``: a photo of the same camera, taken without what stands there; behind cut-outs it is what is seen.
     """
-    shot = desk.store.load(shot_id)
-    _check_take(shot, plate_of(shot, plate_id).photo, take)
+    if take is not None:
+        shot = desk.store.load(shot_id)
+        _check_take(shot, plate_of(shot, plate_id).photo, take)
     return desk.order(shot_id, "clean", "Clean plate", plate=plate_id, grow_px=grow_px, how=how, take=take)
 
 
-def _check_take(shot: Shot, photo_id: str, take: str | None) -> None:
-    if take is not None and not same_camera(shot, photo_id, take):
+def _check_take(shot: Shot, photo_id: str, take: str) -> None:
+    if not same_camera(shot, photo_id, take):
         raise PlateError(
             f"'{photo_of(shot, take).name}' is not of the same camera as '{photo_of(shot, photo_id).name}': say under "
             "Survey that nothing moved between the two, or fill from it by a step of its own."
@@ -165,7 +166,8 @@ def _before_photo(shot: Shot, photo_id: str) -> int:
 
 def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How, take: str | None = None) -> Job:
     """Order a clean plate of every surface of a photo that something stands before; ``take``: see `order_clean`."""
-    _check_take(desk.store.load(shot_id), photo_id, take)
+    if take is not None:
+        _check_take(desk.store.load(shot_id), photo_id, take)
     title = "Clean plates for all"
     return desk.order(shot_id, "clean_all", title, photo=photo_id, grow_px=grow_px, how=how, take=take)
 
