@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from tools.varrow import truth
+from tools.varrow.second_photo import as_taken
 
 from roofline.core.camera import View, bend, straighten
 
@@ -16,8 +17,7 @@ def first_pixel(p) -> np.ndarray:
 
 def second_pixel(p) -> np.ndarray:
     """Where the second photo, as taken, shows a point."""
-    n = (SECOND.project(np.array(p, float)) - SECOND.centre) / SECOND.focal
-    return bend(n, truth.LENS_SECOND) * SECOND.focal + SECOND.centre
+    return as_taken(SECOND, np.array(p, float))
 
 
 def view_of(camera: dict) -> View:

@@ -239,16 +239,18 @@ def test_gestures_that_build_nothing_say_why(client, halt, body, status, says):
     assert solids(client) == before
 
 
+def drawn_beside(client, halt, block):
+    """A block some centimetres off, and kept so."""
+    (x, y, z), (wide, tall, deep) = block.corner, block.size
+    off = block.model_copy(update={"corner": (x + 0.03, y, z), "size": (wide - 0.05, tall + 0.03, deep)})
+    client.put(f"{halt}/solids/{block.id}", json=off.model_dump(mode="json"))
+    return off
+
+
 def test_settling_the_demos_chimney(client, halt):
     """From some centimetres beside, the edges of both photos bring it back, in both, and say how well."""
     chimney = named(client, "Chimney")
-    off = chimney.model_copy(
-        update={
-            "corner": (chimney.corner[0] + 0.03, chimney.corner[1], chimney.corner[2]),
-            "size": (chimney.size[0] - 0.05, chimney.size[1] + 0.03, chimney.size[2]),
-        }
-    )
-    client.put(f"{halt}/solids/{chimney.id}", json=off.model_dump(mode="json"))
+    off = drawn_beside(client, halt, chimney)
     got = client.post(f"{halt}/solids/{chimney.id}/settle")
     assert got.status_code == 200, got.get_json()
     told = got.get_json()
@@ -274,13 +276,7 @@ def test_settling_the_demos_chimney(client, halt):
 def test_a_piece_that_others_edges_would_carry_off_stays_where_it_was_drawn(client, halt):
     """The platform's own borders are seen for a part only; rails and eaves lie along the others."""
     platform = named(client, "Platform")
-    off = platform.model_copy(
-        update={
-            "corner": (platform.corner[0] + 0.03, platform.corner[1], platform.corner[2]),
-            "size": (platform.size[0] - 0.05, platform.size[1] + 0.03, platform.size[2]),
-        }
-    )
-    client.put(f"{halt}/solids/{platform.id}", json=off.model_dump(mode="json"))
+    off = drawn_beside(client, halt, platform)
     refused(client.post(f"{halt}/solids/{platform.id}/settle"), 422, "px from where it was drawn")
     assert named(client, "Platform").size == pytest.approx(off.size)
 

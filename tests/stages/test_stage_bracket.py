@@ -15,8 +15,9 @@ from roofline.core.plates.takes import exposed_as
 from roofline.errors import PlateError, SurveyError
 from roofline.formats import pictures
 from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
 from roofline.model.steps import FillStep
-from roofline.model.survey import Survey
+from roofline.model.survey import Assumption, Survey
 from roofline.stages import clean, photo, plates, shots, survey
 from roofline.stages.shots import take_in
 from roofline.stages.stepping import told
@@ -175,3 +176,31 @@ def test_another_takes_exposure_is_found_beside_a_shadow_that_only_one_has():
     assert np.abs(np.log2(got / own))[inner].max() < 0.05
     few = exposed_as(own[:20], other[:20], other)  # a gain for each colour, where too little is seen for a curve
     assert np.allclose(few / other, np.median(few / other, axis=0), rtol=1e-5)
+
+
+def test_edges_of_a_photo_with_takes_are_tried_as_they_are_kept(desk):
+    """Its takes are not photos that it has to be joined with."""
+    from tests.stages.test_stage_survey import SIZE, edges
+
+    ident = shots.begin(desk, "Bracket")
+    place = a_place(size=(SIZE[1], SIZE[0]))
+    one, two, three = (photo.bring(desk, ident, f"{n}.png", taken(place, 0.5 * n, n)) for n in range(3))
+    assumed = Survey(assumption=Assumption(lens_mm35=35.0, eye_m=1.6))
+    alone = survey.attempt(desk, ident, one, assumed)
+    survey.join(desk, ident, two, None, one, True)
+    assert survey.attempt(desk, ident, one, assumed).camera == alone.camera
+    traced = Survey(edges=edges(), camera_height_m=1.6)
+    tried = survey.attempt(desk, ident, one, traced)
+    survey.keep(desk, ident, one, traced, "Trace")
+    assert tried.camera == desk.store.load(ident).photo(two).camera
+    with pytest.raises(SurveyError, match="stands for itself"):  # what others stand for has a place of its own
+        survey.join(desk, ident, one, None, three)
+
+
+def test_a_package_whose_camera_is_not_there_is_refused(desk, shot):
+    bracket(desk, shot)
+    there = desk.store.load(shot)
+    gone = there.model_dump(mode="json") | {"photos": [p.model_dump(mode="json") for p in there.photos if p.id != "a"]}
+    gone["plates"], gone["throws"] = [], []
+    with pytest.raises(ValueError, match="has the camera of 'a', which is not there"):
+        Shot.model_validate(gone)

@@ -101,6 +101,9 @@ class Shot(Model):
         for plate in self.plates:
             if plate.photo not in photos:
                 raise ValueError(f"plate '{plate.id}' names the photo '{plate.photo}', which is not there")
+        for photo in self.photos:
+            if photo.steady_px is not None and photo.standpoint not in photos:
+                raise ValueError(f"photo '{photo.id}' has the camera of '{photo.standpoint}', which is not there")
         _no_circle(self.plates)
         for throw in self.throws:
             if throw.plate not in plates:

@@ -67,7 +67,7 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         raise PlateError(f"The matte is grown by 0 to {MOST_GROWN} px.")
     photo = photo_of(shot, plate.photo)
     tell(0.05, "reading the photo")
-    fills = _fills(desk, shot, plate, grow_px, order.body.get("how", "texture"), order.body.get("take"))
+    fills = _fills(desk, shot, plate, _Filling(grow_px, order.body.get("how", "texture"), order.body.get("take")))
     steps = [*fills, PlateStep(plate=plate_id), GrowStep(px=grow_px)]
     give_ids(steps, "s")
     given: dict[str, Any] = {"file": photo.file, "matte": None, "steps": steps}
@@ -81,10 +81,21 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"plate": made, "filled_px": int((worked.full_matte > 0.5).sum())}
 
 
-def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How, take: str | None) -> list[FillStep]:
+@dataclass(frozen=True)
+class _Filling:
+    """How clean plates are filled: by how much grown, with what, and behind cut-outs from another take if there is
+    one."""
+
+    grow_px: float
+    how: How
+    take: str | None
+
+
+def _fills(desk: Desk, shot: Shot, front: Plate, filling: _Filling) -> list[FillStep]:
     """Fills of what a foreground covers: of each surface behind it from that surface, and of the rest from around."""
-    if take is not None:
-        return [_from_take(front.id, grow_px, take)]
+    if filling.take is not None:
+        return [_behind(front.id, [], filling, None)]
+    grow_px, how = filling.grow_px, filling.how
     rest = FillStep(where=[PlateStep(plate=front.id)], grow_px=grow_px, how=how)
     photo = shot.photo(front.photo)
     if photo.camera is None or photo.camera.position is None or how == "smooth":
@@ -103,18 +114,16 @@ def _fills(desk: Desk, shot: Shot, front: Plate, grow_px: float, how: How, take:
         if share > SEEN_PX and left > 4 * SEEN_PX:
             found.append((share, face))
     faces = [face for _, face in sorted(found, reverse=True)[:MOST_FACES]]
-    return [rest, *(_behind(front.id, [face], grow_px, how, face) for face in faces)]
+    return [rest, *(_behind(front.id, [face], filling, face) for face in faces)]
 
 
-def _from_take(front: str, grow_px: float, take: str) -> FillStep:
-    """The fill of all that a foreground covers from another take, whatever surfaces are behind."""
-    return FillStep(where=[PlateStep(plate=front)], grow_px=grow_px, how="photo", photo=take)
-
-
-def _behind(front: str, targets: list[str], grow_px: float, how: How, on: str | None) -> FillStep:
-    """The fill of what a foreground covers of some surfaces."""
+def _behind(front: str, targets: list[str], filling: _Filling, on: str | None) -> FillStep:
+    """The fill of what a foreground covers of some surfaces; of all that it covers, where another take shows it."""
+    grow_px = filling.grow_px
+    if filling.take is not None:
+        return FillStep(where=[PlateStep(plate=front)], grow_px=grow_px, how="photo", photo=filling.take)
     where: list[Any] = [PlateStep(plate=front), GrowStep(px=grow_px), SilhouetteStep(targets=targets, mode="keep")]
-    return FillStep(where=where, how=how, on=on)
+    return FillStep(where=where, how=filling.how, on=on)
 
 
 def _around(shot: Shot, plate: Plate, grow_px: float) -> Vec4:
@@ -200,15 +209,6 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"plates": kept}
 
 
-@dataclass(frozen=True)
-class _Filling:
-    """How clean plates of surfaces are filled; behind cut-outs from another take, if there is one."""
-
-    grow_px: float
-    how: How
-    take: str | None
-
-
 def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, filling: _Filling) -> Plate | None:
     """The clean plate of a face, or of a whole piece; None where nothing stands before it, or where too little of it is
     seen to fill from."""
@@ -231,7 +231,7 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, fil
     # it is filled first, from what is seen about it and not from what is filled there
     fronts = [p for p in shot.plates if p.role == "foreground" and p.photo == photo_id and p.file == photo.file]
     bears = [p.id for p in fronts if _bears(world, p.id, seen, None if filling.take else beside, small)]
-    cut = [f for front in bears for f in _cut_out(front, face, filling, on)]
+    cut = [_behind(front, [face], filling, on) for front in bears]
     fill = FillStep(where=InFrontOf(in_front_of=[face], but=bears), grow_px=grow_px, how=how, on=on)
     shape = SilhouetteStep(targets=[face])
     title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
@@ -249,20 +249,16 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, fil
     )
 
 
-def _cut_out(front: str, face: str, filling: _Filling, on: str | None) -> list[FillStep]:
-    if filling.take is not None:
-        return [_from_take(front, filling.grow_px, filling.take)]
-    return [_behind(front, [face], filling.grow_px, filling.how, on)]
-
-
 def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_] | None, small: Canvas) -> bool:
     """Whether a foreground covers some of a surface, and enough of that is seen about it (where, or None: another take
     shows it) to fill it from."""
     own = world.plate(front)
     covered = seen * np.clip(resampled(own.full_matte, own.canvas, small), 0, 1)
     rows, cols = np.flatnonzero(covered.any(axis=1)), np.flatnonzero(covered.any(axis=0))
-    if beside is None or covered.sum() < SEEN_PX:
-        return bool(covered.sum() >= SEEN_PX)
+    if covered.sum() < SEEN_PX:
+        return False
+    if beside is None:
+        return True
     room = max(8, int(0.2 * max(np.ptp(rows), np.ptp(cols))))
     ys, xs = (slice(max(0, at[0] - room), at[-1] + room + 1) for at in (rows, cols))
     whole = cv2.erode(beside[ys, xs].astype(np.uint8), np.ones((5, 5), np.uint8))  # there are patches to be had

@@ -64,11 +64,11 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
         gone = {p.id for p in shot.plates if p.photo == photo_id}
         shot.throws = [t for t in shot.throws if t.plate not in gone]
         shot.plates = [p for p in shot.plates if p.id not in gone]
-        shot.photos = [p for p in shot.photos if p.id != photo_id]
         for photo in shot.photos:
             if photo.standpoint == photo_id:
                 linked.let_go(photo)
                 photo.standpoint = None
+        shot.photos = [p for p in shot.photos if p.id != photo_id]
         seen = [t.model_copy(update={"seen": {p: at for p, at in t.seen.items() if p != photo_id}}) for t in shot.ties]
         shot.ties = [t for t in seen if t.seen]
         linked.solve_again(shot, others)

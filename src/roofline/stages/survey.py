@@ -145,7 +145,8 @@ def join(
         photo = photo_of(shot, photo_id)
         if standpoint is not None:
             other = photo_of(shot, standpoint)
-            if other.id == photo_id or other.standpoint is not None:
+            others = any(p.standpoint == photo_id for p in shot.photos)
+            if other.id == photo_id or other.standpoint is not None or others:
                 raise SurveyError("A photo shares the standpoint of another one that stands for itself.")
         photos = {p.id for p in linked.linked(shot, photo_id)}
         linked.let_go(photo)

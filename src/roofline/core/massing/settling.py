@@ -160,9 +160,13 @@ def _off(views: list[View], solid: AnySolid, view: int, ends: tuple[int, int], e
 
 def _moved(views: list[View], was: AnySolid, now: AnySolid, corners: list[int]) -> float:
     """How far corners went in the pictures, in pixels: the farthest."""
-    a, b = faces_of(was).vertices[corners], faces_of(now).vertices[corners]
-    far = [np.linalg.norm(v.project(a) - v.project(b), axis=1) for v in views]
-    return float(np.nan_to_num(np.concatenate(far), nan=np.inf).max())
+    return float(max(_gone(v, was, now, corners).max() for v in views))
+
+
+def _gone(view: View, was: AnySolid, now: AnySolid, corners: list[int]) -> Array:
+    """How far (px) each of some corners went in a picture; endlessly far where it shows one no more."""
+    a, b = (view.project(faces_of(s).vertices[corners]) for s in (was, now))
+    return np.nan_to_num(np.linalg.norm(a - b, axis=1), nan=np.inf)  # type: ignore[no-any-return]
 
 
 def _near(views: list[View], start: AnySolid, got: Settled, reach: float) -> None:
@@ -170,13 +174,12 @@ def _near(views: list[View], start: AnySolid, got: Settled, reach: float) -> Non
     name = got.solid.name
     if got.rms_px > reach:
         raise MassingError(f"The edges near {name} do not agree with any shape of it: draw it nearer to them.")
-    was, now = faces_of(start).vertices, faces_of(got.solid).vertices
     far = 0.0
     for n, view in enumerate(views):
         ends = sorted({i for s in got.sides if s.view == n for i in s.ends})
-        a, b = view.project(was[ends]), view.project(now[ends])
-        inside = ((a >= 0) & (a <= [view.width, view.height])).all(axis=1)
-        far = max(far, float(np.nan_to_num(np.linalg.norm(a - b, axis=1), nan=np.inf)[inside].max(initial=0.0)))
+        at = view.project(faces_of(start).vertices[ends])
+        inside = ((at >= 0) & (at <= [view.width, view.height])).all(axis=1)
+        far = max(far, float(_gone(view, start, got.solid, ends)[inside].max(initial=0.0)))
     if far > AWAY * reach:
         raise MassingError(
             f"The edges that lie along {name} would take it {far:.0f} px from where it was drawn: they belong to "

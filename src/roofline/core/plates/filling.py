@@ -243,36 +243,62 @@ def _turned(picture: Picture, hole: Mask, may: Mask, fill: Filler) -> Picture:
     return _on_sheet(picture, hole, may, fill, Sheet(to_canvas, (int(size[0]), int(size[1])), low, low + size, 1.0))
 
 
-def from_photo(
-    worked: Worked, where: NDArray[np.float32], look: Callable[[Canvas], NDArray[np.float32]]
-) -> tuple[Worked, float]:
-    """A plate's hole from another photo, its colour brought to that of what is around.
+@dataclass(frozen=True)
+class Beside:
+    """A hole's window with another photo beside it: the plate's pixels as stored and in linear light, the other's, how
+    much is to be covered, where the hole is, and where the other shows it."""
 
-    ``look``: the other photo on a canvas, (H, W, 4), linear and premultiplied.
+    part: NDArray
+    own: Picture
+    other: Picture
+    cover: Picture
+    hole: Mask
+    there: Mask
+
+    def shown(self, linear: NDArray) -> Picture:
+        """Linear light as the plate's fills are worked out in."""
+        return even(linear.astype(np.float32)) if self.part.dtype == np.float32 else to_display(linear)
+
+
+def from_other(
+    worked: Worked, where: Picture, look: Callable[[Canvas], Picture], around: int, lay: Callable[[Beside], Picture]
+) -> tuple[Worked, float]:
+    """A plate's hole from another photo.
+
+    ``look``: the other photo on a canvas, (H, W, 4), linear and premultiplied. ``lay``: the window with it laid in,
+    where it is there.
 
     Returns the share of the hole that the other photo gives; the rest is filled with texture.
     """
-    hole = where > 0.004
-    if not hole.any():
+    if not (where > 0.004).any():
         raise PlateError("There is nothing to fill: the matte is empty.")
-    ys, xs = window(hole, 48)
-    hole, seen = hole[ys, xs], look(worked.canvas.part(xs, ys))
-    there = seen[..., 3] > 0.98
+    ys, xs = window(where > 0.004, around)
+    cover, seen = where[ys, xs], look(worked.canvas.part(xs, ys))
+    hole, there = cover > 0.004, seen[..., 3] > 0.98
     if not (hole & there).any():
         raise PlateError("The other photo sees nothing of what is to be filled, or so slantwise that it would smear.")
     part = np.ascontiguousarray(worked.pixels[ys, xs])
-    own, other = to_linear(part), seen[..., :3] / np.maximum(seen[..., 3:], 1e-6)
-    ring = cv2.dilate(hole.astype(np.uint8), np.ones((81, 81), np.uint8)).astype(bool) & ~hole & there
-    if ring.sum() > 30:
-        gain = np.median(own[ring], axis=0) / np.maximum(np.median(other[ring], axis=0), 1e-6)
-        other = other * np.clip(gain, 1 / 16, 16).astype(np.float32)
-    take, new = hole & there, even(part)
-    shown = even(other.astype(np.float32)) if part.dtype == np.float32 else to_display(other)
-    laid = np.where(there[..., None], shown, new).astype(np.float32)
-    new = np.where(take[..., None], meeting(laid, new, hole), new).astype(np.float32)
+    other = (seen[..., :3] / np.maximum(seen[..., 3:], 1e-6)).astype(np.float32, copy=False)
+    new = lay(Beside(part, to_linear(part), other, cover, hole, there))
     rest = hole & ~there
     if rest.any():
         new = textured(new, rest, np.ones(hole.shape, bool))
     out = worked.pixels.copy()
     out[ys, xs] = np.where(hole[..., None], stored(new, part), part)
-    return Worked(worked.canvas, out, worked.matte, worked.notes), float(take.sum() / hole.sum())
+    return Worked(worked.canvas, out, worked.matte, worked.notes), float((hole & there).sum() / hole.sum())
+
+
+def met(b: Beside) -> Picture:
+    """Another photo laid into a hole, its colour brought to that of what is around and bent to meet the border."""
+    ring = cv2.dilate(b.hole.astype(np.uint8), np.ones((81, 81), np.uint8)).astype(bool) & ~b.hole & b.there
+    other, new = b.other, even(b.part)
+    if ring.sum() > 30:
+        gain = np.median(b.own[ring], axis=0) / np.maximum(np.median(other[ring], axis=0), 1e-6)
+        other = other * np.clip(gain, 1 / 16, 16).astype(np.float32)
+    laid = np.where(b.there[..., None], b.shown(other), new).astype(np.float32)
+    return np.where((b.hole & b.there)[..., None], meeting(laid, new, b.hole), new).astype(np.float32)
+
+
+def from_photo(worked: Worked, where: Picture, look: Callable[[Canvas], Picture]) -> tuple[Worked, float]:
+    """A plate's hole from another photo through the geometry; see `from_other`."""
+    return from_other(worked, where, look, 48, met)

@@ -8,11 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.light import even, stored, to_display, to_linear
-from roofline.core.plates.exemplar import textured
-from roofline.core.plates.filling import window
+from roofline.core.light import even
+from roofline.core.plates.filling import Beside, Picture, from_other
 from roofline.core.plates.worked import Canvas, Worked
-from roofline.errors import PlateError
 
 AROUND = 200  # pixels about a hole by which the two exposures are told
 LEAST = 300  # pixels that both show, for a curve; for fewer a gain
@@ -22,36 +20,20 @@ ROUNDS = 20
 OFF = 0.1  # stops: what lies much farther off the curve is something else in one of the two
 
 
-def from_take(
-    worked: Worked, where: NDArray[np.float32], look: Callable[[Canvas], NDArray[np.float32]]
-) -> tuple[Worked, float]:
-    """A plate's hole from another take, pixel for pixel, brought to the plate's exposure.
+def from_take(worked: Worked, where: Picture, look: Callable[[Canvas], Picture]) -> tuple[Worked, float]:
+    """A plate's hole from another take, pixel for pixel, brought to the plate's exposure; see `from_other`.
 
     Unlike what comes through the geometry it is not bent to meet its border: beside a cut-out lie its shadow and its
     rest, which would bleed into what is seen behind.
-
-    ``look``: the take on a canvas, (H, W, 4), linear and premultiplied.
-
-    Returns the share of the hole that the take gives; the rest is filled with texture.
     """
-    ys, xs = window(where > 0.004, AROUND)
-    cover, seen = where[ys, xs], look(worked.canvas.part(xs, ys))
-    hole, there = cover > 0.004, seen[..., 3] > 0.98
-    if not (hole & there).any():
-        raise PlateError("The other take shows nothing of what is to be filled.")
-    part = np.ascontiguousarray(worked.pixels[ys, xs])
-    own, other = to_linear(part), seen[..., :3] / np.maximum(seen[..., 3:], 1e-6)
-    beside = there & ~cv2.dilate(hole.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
-    light = exposed_as(own[beside], other[beside], other)
-    shown = even(light) if part.dtype == np.float32 else to_display(light)
-    share = (cover * there)[..., None]
-    new = (even(part) * (1 - share) + shown * share).astype(np.float32)
-    rest = hole & ~there
-    if rest.any():
-        new = textured(new, rest, np.ones(hole.shape, bool))
-    out = worked.pixels.copy()
-    out[ys, xs] = np.where(hole[..., None], stored(new, part), part)
-    return Worked(worked.canvas, out, worked.matte, worked.notes), float((hole & there).sum() / hole.sum())
+    return from_other(worked, where, look, AROUND, _crossed)
+
+
+def _crossed(b: Beside) -> Picture:
+    around = b.there & ~cv2.dilate(b.hole.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
+    light = exposed_as(b.own[around], b.other[around], b.other)
+    share = (b.cover * b.there)[..., None]
+    return (even(b.part) * (1 - share) + b.shown(light) * share).astype(np.float32)
 
 
 def exposed_as(own: NDArray, other: NDArray, picture: NDArray) -> NDArray[np.float32]:

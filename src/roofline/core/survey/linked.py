@@ -110,7 +110,8 @@ def _as_taken(photo: Photo, other: Photo) -> None:
     said = f"Nothing moved between '{other.name}' and this picture, which lies {off:.1f} px beside it."
     photo.camera, photo.assumed = other.camera, [*other.assumed, said]
     if other.result is not None:
-        warnings = [said] if off > SHOWS else []
+        moved = f"This picture lies {off:.1f} px beside '{other.name}', whose camera it has: something moved."
+        warnings = [moved] if off > SHOWS else []
         own = {"edges": [], "tapes": [], "advice": [], "warnings": warnings, "assumed": photo.assumed, "rms_px": off}
         photo.result = other.result.model_copy(update=own)
 
@@ -170,11 +171,11 @@ def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
     photo = shot.photo(photo_id).model_copy(update={"survey": survey})
     check_own(shot, photo)
     tried = shot.model_copy(update={"photos": [photo if p.id == photo_id else p for p in shot.photos]})
-    group = linked(tried, photo_id)
+    group = [p for p in linked(tried, photo_id) if not _steady(p)]
     if len(group) == 1:
         return solve_assuming(survey_input(photo, survey))
     # asked about while a hand is dragging: from the cameras that stand, and without the report on the others
-    ready = _ready([p for p in group if not _steady(p)])
+    ready = _ready(group)
     near = {p.id: p.camera for p in ready if p.camera is not None and not p.problem}
     got = solve_together([_member(p) for p in ready], tried.ties, surfaces(tried), near, photo_id)
     if photo_id not in got.results:

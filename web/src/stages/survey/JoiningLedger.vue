@@ -2,15 +2,13 @@
 /** Photos of one place: which is on the board, what they share, their common points, and one held against another. */
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { useJoining } from './joining'
+import { useJoining, WRONG } from './joining'
 import { useSurvey } from './survey'
 
 const { s, ties, others, lenses, surfaces, chosenTie, compareWith, compareHow, lay, rename, remove, share } =
   useJoining()
 const { tool } = useSurvey()
 const photo = computed(() => s.photo!)
-/** Pixels by which a shared point must be off before leaving it out is offered beside it. */
-const WRONG = 5
 const comparable = computed(() => others.value.filter((p) => p.camera?.position))
 watch(
   () => photo.value.id,

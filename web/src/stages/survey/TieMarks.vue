@@ -2,6 +2,7 @@
 /** The points that photos share, on this photo: a ring, its name, and how far off the solution is. */
 import { computed } from 'vue'
 import type { Tie, Vec2 } from '../../api/client'
+import { WRONG } from './joining'
 
 const props = defineProps<{
   ties: Tie[]
@@ -13,8 +14,7 @@ const props = defineProps<{
 const here = computed(() => props.ties.filter((t) => t.seen[props.photo]))
 /** Of more points than these, only the chosen one and those that are off have their names: the rest are in the list. */
 const NAMED = 6
-const OFF = 3 // pixels
-const named = (t: Tie) => here.value.length <= NAMED || t.id === props.chosen || (t.off_px[props.photo] ?? 0) > OFF
+const named = (t: Tie) => here.value.length <= NAMED || t.id === props.chosen || (t.off_px[props.photo] ?? 0) > WRONG
 </script>
 
 <template>

@@ -4,6 +4,9 @@ import type { Photo, Tie, Vec2 } from '../../api/client'
 import { between, carriedOut, freshId } from '../../hand/changes'
 import { useShot } from '../../state/shot'
 
+/** Pixels by which a shared point must be off before it is named, and before leaving it out is offered. */
+export const WRONG = 5
+
 const chosenTie = ref<string | null>(null)
 const compareWith = ref<string | null>(null)
 const compareHow = ref<'wipe' | 'blink' | 'difference'>('wipe')
