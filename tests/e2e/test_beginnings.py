@@ -219,3 +219,31 @@ def test_a_drawing_begins_a_shot(page):
     shot = until(lambda: "/shot/" in page.url and the_shot(page))
     photo = until(lambda: (p := state(page, shot)["shot"]["photos"]) and p[0], 60)
     assert (photo["width"], photo["height"]) == (3840, 2560)
+
+
+def test_the_first_move_from_the_move_stage_is_seen_at_once(page, running):
+    """The lens view comes with the camera: without opening the page anew, and again after undo and redo."""
+    shot = page.request.post("/api/shots", data={"name": "At once"}).json()["id"]
+    tone = np.full((200, 300, 3), 180, np.uint8)
+    page.goto(f"/shot/{shot}/photo")
+    page.locator("[data-bring]").set_input_files({"name": "tone.png", "mimeType": "image/png", "buffer": png(tone)})
+    until(lambda: len(state(page, shot)["shot"]["photos"]) == 1)
+    page.click("[data-stage=move]")
+    page.click("[data-first-move]")
+
+    def seen() -> bool:
+        view = page.locator("[data-lens-view]")
+        return (
+            bool(view.count())
+            and view.evaluate(
+                """c => { const n = new OffscreenCanvas(8, 8), g = n.getContext('2d'); g.drawImage(c, 0, 0, 8, 8)
+            return Math.min(...g.getImageData(0, 0, 8, 8).data) }"""
+            )
+            > 100
+        )
+
+    until(seen, 180)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-lens-view]")).to_have_count(0)
+    page.get_by_role("button", name="Redo").click()
+    until(seen, 60)

@@ -2,7 +2,7 @@
 /** Lens view (plates thrown, verdicts over it) and plan view, side by side with the frames below. */
 import { ElButton, ElCheckbox } from 'element-plus'
 import { useElementSize } from '@vueuse/core'
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, got, latest, type FrameCamera, type Schemas, type Vec2, type Vec3 } from '../../api/client'
 import { viewOfFrame } from '../../board/camera'
@@ -74,15 +74,16 @@ async function rebuild() {
   leftOut.value = thrown.leftOut()
   render()
 }
-onMounted(() => {
-  if (!gl.value) return
+// the view comes with the first camera, and goes with it when that is undone
+watch(gl, (canvas) => {
+  thrown?.dispose()
+  thrown = null
   try {
-    thrown = new Thrown(gl.value)
-    thrown.arrived = (frame) => frame === s.frame && requestAnimationFrame(render)
+    if (canvas) thrown = new Thrown(canvas)
   } catch {
     s.problem = 'This browser cannot draw in 3D (WebGL 2 is missing); verdicts and rendering work all the same.'
-    return
   }
+  if (thrown) thrown.arrived = (frame) => frame === s.frame && requestAnimationFrame(render)
   void rebuild()
 })
 onBeforeUnmount(() => {
