@@ -24,6 +24,7 @@ def second_photo(page: Page) -> None:
     page.wait_for_selector("[data-compare]")
     page.select_option("[data-compare]", "platform-side")
     page.wait_for_selector("[data-compared][data-shown=true]", timeout=60_000)
+    page.wait_for_function("() => [...document.images].every((i) => i.complete && i.naturalWidth)")
     page.wait_for_timeout(600)
 
 
@@ -48,7 +49,7 @@ def beginnings(page: Page, address: str, out: Path) -> None:
     made.append(shot("A painting"))
     given = {"name": "valley.png", "mimeType": "image/png", "buffer": png(painting())}
     page.locator("[data-bring]").set_input_files(given)
-    page.wait_for_selector("[data-first-move]")
+    page.locator("[data-said] button").click(timeout=60_000)
     page.goto(f"{address}/shot/{made[-1]}/survey")
     page.click("[data-assume]")
     page.wait_for_selector("[data-camera]")
@@ -67,7 +68,7 @@ def massing(page: Page, out: Path) -> None:
     page.screenshot(path=out / "massing.png")
     page.select_option("[aria-label='What the lens view shows']", "thrown")
     page.click("[data-view=orbit]")
-    page.wait_for_selector("[data-orbit] canvas[data-drawn]", timeout=60_000)
+    page.wait_for_selector("[data-orbit] canvas[data-quality=full]", timeout=60_000)
     page.wait_for_timeout(1500)
     page.screenshot(path=out / "orbit.png")
 
@@ -101,28 +102,32 @@ def plates(page: Page, out: Path) -> None:
     page.keyboard.press("i")
 
 
+def at_rest(page: Page, file: Path) -> None:
+    """The lens view once all that was asked for is there, and it is drawn fully."""
+    page.wait_for_timeout(1500)
+    page.wait_for_selector("[data-lens-view][data-quality=full]", timeout=60_000)
+    page.screenshot(path=file)
+
+
 def move(page: Page, out: Path) -> None:
     """A frame that fails; looked along; the pace by handles and which plate gives what; the verdicts."""
     page.fill("#frame", "112")
     page.press("#frame", "Enter")
     page.mouse.move(1120, 400)
     page.mouse.wheel(0, -9000)  # the ledger from its beginning
-    page.wait_for_timeout(1500)
-    page.screenshot(path=out / "move.png")
+    at_rest(page, out / "move.png")
     page.click("[data-look-along]")
     page.wait_for_selector("[data-runs]", timeout=60_000)
     page.get_by_text("room beyond the frame", exact=True).click()
     page.locator("[data-edge]").first.get_by_role("button").click()
     page.locator("[data-lines]").scroll_into_view_if_needed()
-    page.wait_for_timeout(1500)
-    page.screenshot(path=out / "along.png")
+    at_rest(page, out / "along.png")
     page.get_by_text("speed", exact=True).click()
     page.locator("[data-travel]").get_by_text("as the keys have it").click()
     page.get_by_role("option", name="quick, slow in the middle, quick").click()
     page.locator("[data-giving]").click()
     page.wait_for_selector("[data-verdicts][data-shown=true]")
-    page.wait_for_timeout(1500)
-    page.screenshot(path=out / "pace.png")
+    at_rest(page, out / "pace.png")
     page.locator("[data-giving]").click()
     page.get_by_role("button", name="Undo").click()
     page.fill("#frame", "112")
@@ -133,8 +138,7 @@ def move(page: Page, out: Path) -> None:
     assert box
     page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.93 * box["height"])
     page.wait_for_selector("[data-story]")
-    page.wait_for_timeout(500)
-    page.screenshot(path=out / "verdicts.png")
+    at_rest(page, out / "verdicts.png")
 
 
 def ways(page: Page, out: Path) -> None:

@@ -38,7 +38,7 @@ def test_what_was_found_in_a_picture_is_said(page):
     until(lambda: len(state(page, shot)["shot"]["photos"]) == 3)
     bring(page, "telephone.heic", b"\0\0\0\x18ftypheic\0\0\0\0mif1heic" + bytes(60))
     expect(page.locator(".problem")).to_contain_text("save it as JPEG")
-    page.get_by_role("button", name="Understood").click()
+    page.locator(".problem").get_by_role("button", name="Understood").click()
     expect(page.locator(".problem")).to_have_count(0)
     assert len(state(page, shot)["shot"]["photos"]) == 3
 

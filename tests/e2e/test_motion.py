@@ -22,6 +22,7 @@ from roofline.work.kept import Kept
 
 def pictured(page) -> np.ndarray:
     """What the lens view shows, (H, W, 3) display values 0…255."""
+    page.wait_for_selector("[data-lens-view][data-quality=full]")
     shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
     data = base64.b64decode(shown.split(",")[1])
     return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(float)
@@ -49,7 +50,7 @@ def test_a_trolley_rolls_and_both_pictures_show_it(page, halt):
     moved = page.request.get(f"/api/shots/{halt}/path").json()["cameras"][59]["moved"]
     assert [m["solid"] for m in moved] == ["trolley-and-lamp-flat"]
     until(lambda: page.locator("[data-lens-view]").get_attribute("data-moved") == "1")
-    page.wait_for_function("() => document.querySelector('[data-lens-view]')?.dataset.frame === '60'")
+    page.wait_for_selector("[data-lens-view][data-frame='60'][data-quality=full]")
     shot = Shot.model_validate(state(page, halt)["shot"])
     files = open_package(FOLDER)
     named = {p.id: q for p, q in zip(shot.plates, files.shot.plates, strict=True)}

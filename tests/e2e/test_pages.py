@@ -127,9 +127,7 @@ def test_the_browsers_picture_and_the_engines_agree(page, demo, frame):
     page.get_by_role("group", name="Views").get_by_role("button", name="Lens").click()
     page.fill("#frame", str(frame))
     page.press("#frame", "Enter")
-    page.wait_for_function(
-        "f => document.querySelector('[data-lens-view]')?.dataset.frame === String(f)", arg=frame, timeout=60_000
-    )
+    page.wait_for_selector(f"[data-lens-view][data-frame='{frame}'][data-quality=full]", timeout=60_000)
     page.wait_for_function("() => document.fonts.status === 'loaded'")
     shown = page.evaluate("() => document.querySelector('[data-lens-view]').toDataURL('image/png')")
     import base64
@@ -194,8 +192,7 @@ def test_nothing_written_overlaps_or_is_cut_off(page, stage):
 def test_what_no_plate_reaches_is_paper_in_orbit_and_black_as_delivered(page):
     page.goto("/shot/varrow-halt/massing")
     page.click("[data-view=orbit]")
-    page.wait_for_selector("[data-orbit] canvas[data-drawn]", timeout=120_000)
-    page.wait_for_timeout(1500)
+    page.wait_for_selector("[data-orbit] canvas[data-drawn][data-quality=full]", timeout=120_000)
     board = np.asarray(Image.open(io.BytesIO(page.locator("[data-orbit]").screenshot())).convert("RGB")).astype(int)
     paper = (np.ptp(board, axis=-1) < 30) & (board.min(-1) > 140)
     assert (board.max(-1) < 8).mean() < 0.02

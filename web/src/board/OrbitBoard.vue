@@ -5,6 +5,7 @@ import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import type { Shape, ShotState, Vec2, Vec3 } from '../api/client'
 import { begin } from '../hand/gesture'
 import { fromPanTiltRoll, type View } from './camera'
+import type { Paced, Quality } from './paced'
 import { Thrown } from './thrown'
 import Wire from './Wire.vue'
 
@@ -28,6 +29,7 @@ const failed = ref(false)
 const leftOut = ref<string | null>(null)
 const key = computed(() => JSON.stringify([props.shapes, props.thrown, props.state.shot.throws, props.state.pictures]))
 let drawn: Thrown | null = null
+let pace: Paced | null = null
 
 /** Around what stands within reach of the home camera: the backdrop and the ground's edge are far beyond it. */
 function fit() {
@@ -56,21 +58,22 @@ const view = computed<View>(() => {
     position: [0, 1, 2].map((k) => eye.at[k] - eye.far * r[2][k]) as Vec3,
   }
 })
-function render() {
+function render(quality: Quality) {
   if (!drawn?.ready || !gl.value || width.value < 2) return
   const ratio = window.devicePixelRatio || 1
-  drawn.render(view.value, Math.round(width.value * ratio), Math.round(height.value * ratio))
+  drawn.render(view.value, Math.round(width.value * ratio), Math.round(height.value * ratio), [], quality)
   gl.value.dataset.drawn = String(props.state.revision)
 }
 async function rebuild() {
   await drawn?.set(props.state, { shaded: !props.thrown, hide: true })
   leftOut.value = drawn?.leftOut() ?? null
-  render()
+  pace?.ask()
 }
 onMounted(() => {
   fit()
   try {
     drawn = new Thrown(gl.value!, [0x8c9093, 1], [0.86, 0.84, 0.79]) // bare surfaces are paper, not holes
+    pace = drawn.paced(render)
   } catch {
     failed.value = true
     return
@@ -83,7 +86,7 @@ watch(
   () => !!props.about,
   () => fit(),
 )
-watch(view, () => requestAnimationFrame(render))
+watch(view, () => pace?.ask())
 
 let grab: { from: Vec2; pan: number; tilt: number; at: Vec3; shift: boolean } | null = null
 function down(event: PointerEvent) {

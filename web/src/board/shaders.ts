@@ -101,13 +101,16 @@ export function lookFragment(throws: number, occlusion: boolean[], cut: boolean)
       bool seen = ${occlusion[i] ? `dot(vNormal, eye${i} - vWorld) > 0.0 && sees(ids${i}, uv)` : 'true'};
       ${cut ? THIN.replaceAll('#', String(i)) : ''}
       if (seen) {
-        vec2 dx = 0.27 * gx, dy = 0.27 * gy, nx = ${SHARP} * gx, ny = ${SHARP} * gy;
-        vec4 near = textureGrad(picture${i}, uv + dx + dy, nx, ny) + textureGrad(picture${i}, uv + dx - dy, nx, ny) +
-          textureGrad(picture${i}, uv - dx + dy, nx, ny) + textureGrad(picture${i}, uv - dx - dy, nx, ny);
-        vec4 far = textureGrad(picture${i}, uv + gx, gx, gy) + textureGrad(picture${i}, uv - gx, gx, gy) +
-          textureGrad(picture${i}, uv + gy, gx, gy) + textureGrad(picture${i}, uv - gy, gx, gy);
-        vec4 c = (0.25 + ${LOBE}) * near - ${LOBE} * far;
-        c = clamp(c, 0.0, 1.0);
+        vec4 c;
+        if (plainly > 0.5) c = textureGrad(picture${i}, uv, gx, gy);
+        else {
+          vec2 dx = 0.27 * gx, dy = 0.27 * gy, nx = ${SHARP} * gx, ny = ${SHARP} * gy;
+          vec4 near = textureGrad(picture${i}, uv + dx + dy, nx, ny) + textureGrad(picture${i}, uv + dx - dy, nx, ny) +
+            textureGrad(picture${i}, uv - dx + dy, nx, ny) + textureGrad(picture${i}, uv - dx - dy, nx, ny);
+          vec4 far = textureGrad(picture${i}, uv + gx, gx, gy) + textureGrad(picture${i}, uv - gx, gx, gy) +
+            textureGrad(picture${i}, uv + gy, gx, gy) + textureGrad(picture${i}, uv - gy, gx, gy);
+          c = clamp((0.25 + ${LOBE}) * near - ${LOBE} * far, 0.0, 1.0);
+        }
         acc += (1.0 - acc.a) * vec4(c.rgb * c.a, c.a);
         ${cut ? 'done = true;' : ''}
       }
@@ -127,16 +130,19 @@ uniform vec3 bare;
 uniform vec3 standpoint;
 uniform mat3 rays;
 uniform float opaque;
+uniform float plainly;
 flat in float vAway;
 ${uniforms}
+bool own(sampler2D ids, ivec2 at) {
+  vec4 c = texelFetch(ids, at, 0) * 255.0;
+  return abs(floor(c.r + 0.5) + 256.0 * floor(c.g + 0.5) + 65536.0 * floor(c.b + 0.5) - 1.0 - vFace) < 0.5;
+}
 bool sees(sampler2D ids, vec2 uv) {
-  ivec2 size = textureSize(ids, 0);
-  ivec2 at = ivec2(vec2(uv.x, 1.0 - uv.y) * vec2(size));
-  for (int j = -1; j <= 1; j++) for (int i = -1; i <= 1; i++) {
-    vec4 c = texelFetch(ids, clamp(at + ivec2(i, j), ivec2(0), size - 1), 0) * 255.0;
-    float n = floor(c.r + 0.5) + 256.0 * floor(c.g + 0.5) + 65536.0 * floor(c.b + 0.5) - 1.0;
-    if (abs(n - vFace) < 0.5) return true;
-  }
+  ivec2 last = textureSize(ids, 0) - 1;
+  ivec2 at = ivec2(vec2(uv.x, 1.0 - uv.y) * vec2(last + 1));
+  if (own(ids, clamp(at, ivec2(0), last))) return true;
+  for (int j = -1; j <= 1; j++) for (int i = -1; i <= 1; i++)
+    if (own(ids, clamp(at + ivec2(i, j), ivec2(0), last))) return true;
   return false;
 }
 uniform float lit;

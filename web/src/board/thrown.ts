@@ -10,11 +10,13 @@ import { lens, plateMatrix, poseMatrix, raysOf, type Moved } from './lens'
 import { addedPieces, addTriangles, addFace, geometryOf, type Group } from './faces'
 import { LinearScreen } from './linearScreen'
 import { ahead, Running, type Film } from './running'
+import { Paced, type Quality } from './paced'
 import { idFragment, lookFragment, shadedFragment, shadedVertex, vertex } from './shaders'
 
 const RASTER = 2048
 const RUNNING = 1280 // pixels that a video's pictures are wide here
 const AHEAD = 24 // frames
+const FULL: Quality = { fully: true, share: 1 }
 export const MAX_THROWS = 7 // two textures each, of the sixteen that a shader may read
 
 /** `shaded`: shape only, with what plates hardly reach hatched; pieces hidden on the board are left out where asked. */
@@ -41,9 +43,12 @@ export class Thrown {
   private pieces = new Map<string, Piece>()
   /** Whether light is drawn, and not display values. */
   private lit = { value: 0 }
+  /** Whether plates are read at one place for a pixel, and not with the whole filter. */
+  private plainly = { value: 0 }
   private screen = new LinearScreen()
   private films: Film[] = []
   private shot = ''
+  private pace: Paced | null = null
   private running = new Running(
     (film, frame) => this.pictureOf(film, frame),
     (frame) => this.arrived?.(frame),
@@ -181,6 +186,7 @@ export class Thrown {
         rays: { value: piece.rays },
         opaque: piece.opacity,
         lit: this.lit,
+        plainly: this.plainly,
       }
       g.throws.forEach((n, i) => {
         uniforms[`plate${i}`] = { value: lit[n].matrix }
@@ -330,10 +336,18 @@ export class Thrown {
     return `This view draws ${drawn}; verdicts and deliveries use all.`
   }
 
+  /** Draws at the machine's pace, as `draw` says, by `render`. */
+  paced(draw: (quality: Quality) => void): Paced {
+    return (this.pace = new Paced(this.renderer.getContext() as WebGL2RenderingContext, draw))
+  }
+
   /** `moved`: the pieces that are not at rest in this view. */
-  render(view: View, width: number, height: number, moved: Moved[] = []) {
-    this.renderer.setSize(width, height, false)
-    const rays = raysOf(view, width, height)
+  render(view: View, width: number, height: number, moved: Moved[] = [], quality: Quality = FULL) {
+    const [across, down] = [width, height].map((n) => Math.max(1, Math.round(n * quality.share)))
+    this.plainly.value = quality.fully ? 0 : 1
+    this.renderer.domElement.dataset.quality = quality.fully ? 'full' : 'plain'
+    this.renderer.setSize(across, down, false)
+    const rays = raysOf(view, across, down)
     for (const [id, piece] of this.pieces) {
       const now = moved.find((m) => m.solid === id)
       const pose = poseMatrix(now)
@@ -348,7 +362,7 @@ export class Thrown {
     }
     // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first
     this.lit.value = moved.some((m) => m.opacity < 1) ? 1 : 0
-    if (this.lit.value) this.screen.render(this.renderer, this.scene, lens(view), width, height)
+    if (this.lit.value) this.screen.render(this.renderer, this.scene, lens(view), across, down)
     else this.renderer.render(this.scene, lens(view))
   }
 
@@ -368,6 +382,7 @@ export class Thrown {
   dispose() {
     this.round++
     this.arrived = null
+    this.pace?.stop()
     this.running.clear()
     this.clear()
     this.textures.forEach((t) => t.texture.dispose())

@@ -13,7 +13,6 @@ import Feels from './Feels.vue'
 import Heading from './Heading.vue'
 import Ends from './Ends.vue'
 import MovePlan from './MovePlan.vue'
-import { Thrown } from '../../board/thrown'
 import { useSplit } from '../../board/useSplit'
 import Wire from '../../board/Wire.vue'
 import { begin, gesturing, giveUpGesture } from '../../hand/gesture'
@@ -23,6 +22,7 @@ import { plateName, surfaceName } from '../../state/names'
 import { passesElsewhere, turned, useMove } from './move'
 import { useInk } from './useInk'
 import { useDrawn } from './useDrawn'
+import { useLensPicture } from './useLensPicture'
 
 const { s, path, cameras, at, hand, overlay, giving, playing, story, letGo, turning, shownOf } = useMove()
 const router = useRouter()
@@ -35,9 +35,6 @@ const wire = ref(false)
 const ends = ref(false)
 const shown = ref<'both' | 'lens' | 'plan'>('both')
 const split = useSplit(pair, () => shown.value === 'both')
-const loading = ref(false)
-const leftOut = ref<string | null>(null)
-let thrown: Thrown | null = null
 const d = computed(() => s.shot.delivery)
 const common = (a: number, b: number): number => (b ? common(b, a % b) : a)
 const box = computed(() => {
@@ -56,48 +53,12 @@ const view = computed(() =>
     : null,
 )
 
-function render() {
-  if (!thrown?.ready || !view.value || box.value.w < 17) return
-  const ratio = window.devicePixelRatio || 1
-  const runs = thrown.show(s.frame, s.state!.first_frame, s.state!.last_frame, playing.value)
-  thrown.render(view.value, Math.round(box.value.w * ratio), Math.round(box.value.h * ratio), at.value?.moved)
-  const moved = String(at.value?.moved?.length ?? 0)
-  Object.assign(gl.value!.dataset, { frame: String(s.frame), moved, running: runs ? String(s.frame) : '' })
-}
-async function rebuild() {
-  if (!thrown || !s.state) return
-  const mine = thrown
-  loading.value = !mine.ready
-  await mine.set(s.state)
-  if (thrown !== mine) return // the stage has been left meanwhile
-  loading.value = false
-  leftOut.value = thrown.leftOut()
-  render()
-}
-// the view comes with the first camera, and goes with it when that is undone
-watch(gl, (canvas) => {
-  thrown?.dispose()
-  thrown = null
-  try {
-    if (canvas) thrown = new Thrown(canvas)
-  } catch {
-    s.problem = 'This browser cannot draw in 3D (WebGL 2 is missing); verdicts and rendering work all the same.'
-  }
-  if (thrown) thrown.arrived = (frame) => frame === s.frame && requestAnimationFrame(render)
-  void rebuild()
-})
+const { loading, leftOut } = useLensPicture(gl, box, view)
 onBeforeUnmount(() => {
-  thrown?.dispose()
-  thrown = null
   sendHeld()
   putBack()
   playing.value = false
 })
-const sceneKey = computed(() =>
-  JSON.stringify([s.shot.photos.map((p) => p.camera), s.state?.pictures, s.shot.throws, s.state?.shapes]),
-)
-watch(sceneKey, rebuild)
-watch([view, box], () => requestAnimationFrame(render), { deep: false })
 
 const { inked } = useInk(
   ink,
