@@ -65,6 +65,7 @@ trials: setup
 
 bench: setup
 	$(PY) -m tools.bench
+	$(PY) -m tools.bench_forty
 
 shots: setup
 	$(CHROMIUM)

@@ -26,7 +26,17 @@ from roofline.formats.pictures import png
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate
 from roofline.model.shot import Shot
-from roofline.model.steps import CloneStep, Grade, Stroke
+from roofline.model.steps import (
+    CloneStep,
+    FeatherStep,
+    Grade,
+    GradeStep,
+    GrowStep,
+    HairStep,
+    Loop,
+    OutlineStep,
+    Stroke,
+)
 from roofline.stages import shots
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
@@ -130,6 +140,39 @@ def one_more(shown: np.ndarray, out: dict[str, float]) -> None:
     print(f"one stroke more on a hundred at full size: {1e3 * more:.0f} ms, {more / anew:.3f} of all of them anew")
 
 
+def one_point(shown: np.ndarray, out: dict[str, float]) -> None:
+    """A figure outlined at full size, grown, feathered, hair along its border, a grade: a point moved, against all of
+    it anew."""
+    w, h = FULL
+    file = png(cv2.resize(shown, FULL, interpolation=cv2.INTER_CUBIC), 1)
+    photo = Photo(id="p", name="P", file="p.png", width=w, height=h)
+    turn = np.linspace(0, 2 * np.pi, 40, endpoint=False)
+    line = np.column_stack([3000 + 700 * np.cos(turn), 2000 + 1500 * np.sin(turn)])
+
+    def seconds(engines: Engines, by: float) -> float:
+        points = line.copy()
+        points[5] += by
+        outline = OutlineStep(id="o", loops=[Loop(points=points.tolist(), smooth=True)])
+        steps = [
+            outline,
+            GrowStep(id="g", px=6),
+            FeatherStep(id="f", px=8),
+            HairStep(id="h", band_px=24),
+            GradeStep(id="c", exposure=0.4),
+        ]
+        plate = Plate(id="a", name="A", photo="p", file="p.png", canvas=(0, 0, w, h), steps=steps)
+        shot, began = Shot(name="Point", photos=[photo], plates=[plate]), time.perf_counter()
+        engines.worked(shot, plate)
+        return time.perf_counter() - began
+
+    engines = Engines({"p.png": file}.__getitem__, Kept())
+    seconds(engines, 0)  # the source
+    anew = seconds(Engines({"p.png": file}.__getitem__, engines.kept), 9)
+    moved = statistics.median(seconds(engines, by) for by in (3, 6, 12))
+    out["point_moved_s"], out["point_moved_over_anew"] = moved, moved / anew
+    print(f"a point of an outline moved under five steps at full size: {moved:.2f} s, {moved / anew:.2f} of all anew")
+
+
 def forty(out: dict[str, float]) -> None:
     """A shot of forty plates: its state, a step, and that step undone."""
     from roofline.server.app import create_app
@@ -173,6 +216,7 @@ def measured(out: dict[str, float]) -> None:
     hair(out)
     strokes(shown, out)
     one_more(shown, out)
+    one_point(shown, out)
     forty(out)
 
 

@@ -101,3 +101,30 @@ def test_proxies_are_made_again_when_their_ceiling_took_them(tmp_path):
     assert proxies.get("4.jpg", lambda: make(4)) == bytes(300) and made == [0, 1, 2, 3, 4]
     proxies.get("0.jpg", lambda: make(0))
     assert made[-1] == 0 and len(made) == 6
+
+
+def test_what_is_passed_through_once_does_not_push_out_what_is_shown():
+    kept, size = Kept(1000 * 1024), 50 * 1024
+    for n in range(40):  # a plate's file, what its steps make of it, and the small part that is shown
+        for kind, share in (("source", 1), ("worked", 1), ("picture", 0.2)):
+            kept.get(kind, str(n), lambda s=share: np.zeros(int(s * size), np.uint8))
+    assert [kept.peek("picture", str(n)) is not None for n in range(40)] == [True] * 40
+    assert kept.held == sum(int(0.2 * size) for _ in range(40)) + kept.passed <= kept.ceiling
+    assert 6 * size < kept.passed <= 0.4 * kept.ceiling
+    assert kept.peek("worked", "39") is not None  # the plate that was worked on last
+    # one that is larger than their share is kept while it is worked on
+    kept.put("worked", "vast", np.zeros(500 * 1024, np.uint8))
+    assert kept.peek("worked", "vast") is not None and kept.passed == 500 * 1024
+
+
+def test_what_several_hold_counts_once():
+    """A plate's steps share its picture: each keeps a matte of its own alone."""
+    kept, picture = Kept(100_000), np.zeros(4000, np.uint8)
+    for n in range(3):
+        kept.put("worked", str(n), (picture, np.zeros(1000, np.uint8)))
+    assert 7000 <= kept.held == kept.passed < 7000 + 3 * 600
+    kept.put("worked", "1", (np.zeros(10, np.uint8),))
+    assert 6000 <= kept.held == kept.passed < 6100 + 3 * 600
+    for n in range(3):
+        kept.put("worked", str(n), b"")
+    assert kept.held == kept.passed == 0

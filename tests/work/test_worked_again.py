@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from tests.work.conftest import BRICK, FACE, made
 
+from roofline.core.plates import partly, taking
 from roofline.core.plates import strokes as strokes_module
-from roofline.core.plates import taking
 from roofline.model.plates import Plate
 
 
@@ -84,3 +85,28 @@ def test_a_fill_on_a_face_is_worked_out_again_when_what_is_cut_out_before_it_cha
         return engines.picture_key(now, now.plate("made"))
 
     assert key(260) != key(280) and key(260) == key(260)
+
+
+def test_where_a_point_was_moved_alone_is_worked_out_through_all_steps(set_, monkeypatch):
+    """Point after point, through steps before and after it; the same as by one who has never seen it otherwise."""
+    loop = [[150.0, 100.0], [450.0, 110.0], [440.0, 330.0], [160.0, 320.0]]
+    first = {"do": "outline", "loops": [{"points": [[90, 60], [200, 60], [150, 200]]}], "id": "first"}
+    tail = [{"do": "grow", "px": 3, "id": "more"}, {"do": "feather", "px": 4, "id": "soft"}]
+
+    def steps(points):
+        outline = {"do": "outline", "loops": [{"points": points}], "feather_px": 2, "id": "drawn"}
+        return [first, outline, *tail, {"do": "grade", "exposure": 0.5, "id": "lighter"}]
+
+    _, shot, engines = made(set_, steps(loop))
+    sizes = []
+    real = partly.step_done
+    monkeypatch.setattr(partly, "step_done", lambda part, *rest: (sizes.append(part.canvas.size), real(part, *rest))[1])
+    for moved in ([455.0, 112.0], [470.0, 130.0]):
+        loop[1] = moved
+        fresh, now, _ = made(set_, steps(loop))
+        worked = engines.worked(now, now.plate("made"))
+        assert np.abs(worked.full_matte - fresh.full_matte).max() < 1e-5
+        np.testing.assert_allclose(worked.pixels, fresh.pixels, atol=1e-5)
+    assert len(sizes) >= 6  # the outline, what is grown and what is feathered, twice
+    whole = worked.canvas.size[0] * worked.canvas.size[1]
+    assert all(w * h < 0.5 * whole for w, h in sizes)

@@ -14,6 +14,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
+from roofline.core.boxes import Box, box_of
 from roofline.core.light import top_of
 from roofline.errors import FormatError
 from roofline.formats import pictures
@@ -256,8 +257,6 @@ def inside(layer: Layer, picture: Layered) -> tuple[int, int, int, int]:
     return max(layer.x, 0), max(layer.y, 0), min(layer.x + wide, picture.width), min(layer.y + tall, picture.height)
 
 
-def filled_box(layer: Layer) -> tuple[int, int, int, int]:
+def filled_box(layer: Layer) -> Box:
     """The part x0, y0, x1, y1 of a layer's own pixels that has anything."""
-    alpha = layer.pixels[..., 3] > 0
-    rows, columns = np.flatnonzero(alpha.any(1)), np.flatnonzero(alpha.any(0))
-    return int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1
+    return box_of(layer.pixels[..., 3] > 0)

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.boxes import box_of, parts, wider
 from roofline.core.massing.kinds import Flat
 from roofline.core.plates.matte import grown
 from roofline.core.plates.worked import Canvas, Matte, resampled
@@ -223,9 +224,9 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, fil
     beside = (seen > 0.99) & (grown(before, grow_px / k + 1) < 0.01)
     if float(before.mean()) < LEAST or int(beside.sum()) < BESIDE:
         return None
-    rows, cols = np.flatnonzero((before + seen).any(axis=1)), np.flatnonzero((before + seen).any(axis=0))
-    x0, y0 = max(0.0, np.floor(cols[0] * k - 2)), max(0.0, np.floor(rows[0] * k - 2))
-    x1, y1 = min(float(w), np.ceil((cols[-1] + 1) * k + 2)), min(float(h), np.ceil((rows[-1] + 1) * k + 2))
+    left, top, right, bottom = box_of(before + seen)
+    x0, y0 = max(0.0, np.floor(left * k - 2)), max(0.0, np.floor(top * k - 2))
+    x1, y1 = min(float(w), np.ceil(right * k + 2)), min(float(h), np.ceil(bottom * k + 2))
     on = face if "/" in face else None
     # what is cut out of the photo leaves a small hole, of which more is known than of all that lies behind solids:
     # it is filled first, from what is seen about it and not from what is filled there
@@ -254,14 +255,14 @@ def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_] 
     shows it) to fill it from."""
     own = world.plate(front)
     covered = seen * np.clip(resampled(own.full_matte, own.canvas, small), 0, 1)
-    rows, cols = np.flatnonzero(covered.any(axis=1)), np.flatnonzero(covered.any(axis=0))
     if covered.sum() < SEEN_PX:
         return False
     if beside is None:
         return True
-    room = max(8, int(0.2 * max(np.ptp(rows), np.ptp(cols))))
-    ys, xs = (slice(max(0, at[0] - room), at[-1] + room + 1) for at in (rows, cols))
-    whole = cv2.erode(beside[ys, xs].astype(np.uint8), np.ones((5, 5), np.uint8))  # there are patches to be had
+    box = box_of(covered)
+    room = max(8, int(0.2 * (max(box[2] - box[0], box[3] - box[1]) - 1)))
+    near = beside[parts(wider(box, room, small.size))].astype(np.uint8)
+    whole = cv2.erode(near, np.ones((5, 5), np.uint8))  # there are patches to be had
     return int(whole.sum()) > 4 * SEEN_PX
 
 

@@ -7,6 +7,7 @@ import io
 import json
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 
 from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.massing.solids import Triangles, faces_of
+from roofline.core.plates.partly import Done, step_again
 from roofline.core.plates.steps import begins_empty, emptied, looks_at_set, looks_in_front, step_done
 from roofline.core.plates.worked import Canvas, Worked
 from roofline.core.throw.engine import Engine, Running
@@ -53,6 +55,19 @@ def digest(*parts: Any) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True, allow_nan=False).encode()).hexdigest()[:24]
 
 
+@dataclass(frozen=True)
+class _Last:
+    """A step as it was done last: on what is kept as `before`, its matte emptied first or not; `key`: what it made."""
+
+    step: Any
+    before: tuple[str, str]
+    empty: bool
+    key: str
+
+    def begun(self, worked: Worked) -> Worked:
+        return emptied(worked) if self.empty else worked
+
+
 class Engines:
     """What shots need warm: engines by their parts, straightened photos, meshes.
 
@@ -73,6 +88,7 @@ class Engines:
     ):
         self.read, self.kept, self._ready, self.disk = read, kept, ready, disk
         self.files = Files(read, self.clip)
+        self._last: dict[tuple[Any, ...], _Last] = {}  # by plate, step and fineness
 
     # ------------------------------------------------------------ keys
 
@@ -196,22 +212,38 @@ class Engines:
         """
         on = [s for s in plate.steps if not s.off]
         finest = None if _is_small(shot, plate, finest) else finest
-        if not on:
-            key = digest(picture_key(plate, shot.photo(plate.photo)), finest)
-            return self.kept.get("source", key, lambda: smaller(source_of(shot, plate, self.files), finest))
-        key = self.picture_key(shot, plate, finest)
+        kind, key = self._at(shot, plate, finest)
+        if kind == "source":
+            return self.kept.get(kind, key, lambda: smaller(source_of(shot, plate, self.files), finest))
 
         def make() -> Worked:
+            without, world = plate.model_copy(update={"steps": on[:-1]}), ShotWorld(self, shot, plate, finest)
+            empty = begins_empty(on) and not begins_empty(on[:-1])  # the first step that makes a matte
+            now, what = _Last(on[-1], self._at(shot, without, finest), empty, key), (plate.id, on[-1].id, finest)
+            was, self._last[what] = self._last.get(what), now
             lately = self._but_for_strokes(shot, plate, on[-1], finest)
             if lately is not None:
-                return step_done(*lately, ShotWorld(self, shot, plate, finest))
-            before = self.worked(shot, plate.model_copy(update={"steps": on[:-1]}), finest)
-            if begins_empty(on) and not begins_empty(on[:-1]):  # the first step that makes a matte
-                before = emptied(before)
-            return step_done(before, on[-1], ShotWorld(self, shot, plate, finest))
+                return step_done(*lately, world)
+            before = now.begun(self.worked(shot, without, finest))
+            return self._again(was, on[-1], before, world) or step_done(before, on[-1], world)
 
         slow = finest is None and any(s.do in SLOW for s in on)
-        return self.kept.get("worked", key, lambda: self._on_disk(key, make) if slow else make())
+        return self.kept.get(kind, key, lambda: self._on_disk(key, make) if slow else make())
+
+    def _at(self, shot: Shot, plate: Plate, finest: int | None) -> tuple[str, str]:
+        """As what, and by which key, a plate worked through is kept."""
+        if all(s.off for s in plate.steps):
+            return "source", digest(picture_key(plate, shot.photo(plate.photo)), finest)
+        return "worked", self.picture_key(shot, plate, finest)
+
+    def _again(self, was: _Last | None, step: Any, before: Worked, world: ShotWorld) -> Worked | None:
+        """A step, where it differs from what it made when it was done last, if that is still at hand."""
+        if was is None:
+            return None
+        old, after = self.kept.peek(*was.before), self.kept.peek("worked", was.key)
+        if old is None or after is None:
+            return None
+        return step_again(before, step, Done(was.step, was.begun(old), after), world)
 
     def _but_for_strokes(self, shot: Shot, plate: Plate, step: Any, finest: int | None) -> tuple[Worked, Any] | None:
         """What is at hand of a step as it was some strokes ago, and the step with these strokes alone."""

@@ -12,24 +12,54 @@ import numpy as np
 
 T = TypeVar("T")
 CEILING = 4 << 30
+# Large, and asked for again only while a hand works on that very plate: they have a share of the ceiling of their own,
+# so that a shot of many plates does not fill it with what was passed through once.
+PASSED, SHARE = ("source", "worked"), 0.4
 SMALL = 512  # bytes that anything is taken to need
 
 
 def bytes_of(value: Any) -> int:
     """Roughly how much memory a value holds: that of all arrays in it, through containers and dataclasses."""
+    arrays: dict[int, int] = {}
+    return _besides(value, arrays) + sum(arrays.values())
+
+
+def _besides(value: Any, arrays: dict[int, int]) -> int:
+    """What a value needs besides its arrays, whose bytes are put into ``arrays`` by identity."""
     if isinstance(value, np.ndarray):
-        return int(value.nbytes)
+        arrays[id(value)] = int(value.nbytes)
+        return 0
     if isinstance(value, (bytes, str)):
         return len(value)
     if isinstance(value, Mapping):
-        return SMALL + sum(bytes_of(v) for v in value.values())
+        return SMALL + sum(_besides(v, arrays) for v in value.values())
     if isinstance(value, (list, tuple)):
         if len(value) > 100 and not isinstance(value[0], np.ndarray):
             return SMALL + len(value) * bytes_of(value[0])
-        return SMALL + sum(bytes_of(v) for v in value)
+        return SMALL + sum(_besides(v, arrays) for v in value)
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return SMALL + sum(bytes_of(v) for v in vars(value).values())
+        return SMALL + sum(_besides(v, arrays) for v in vars(value).values())
     return SMALL
+
+
+class _Tally:
+    """Bytes of several values together: an array that several of them hold, as a plate's steps hold its picture, counts
+    once."""
+
+    def __init__(self) -> None:
+        self.bytes = 0
+        self._holders: Counter[int] = Counter()
+
+    def add(self, besides: int, arrays: dict[int, int]) -> None:
+        self.bytes += besides + sum(n for i, n in arrays.items() if not self._holders[i])
+        self._holders.update(arrays.keys())
+
+    def take(self, besides: int, arrays: dict[int, int]) -> None:
+        self._holders.subtract(arrays.keys())
+        gone = [i for i in arrays if not self._holders[i]]
+        self.bytes -= besides + sum(arrays[i] for i in gone)
+        for i in gone:
+            del self._holders[i]
 
 
 @dataclasses.dataclass
@@ -48,10 +78,21 @@ class Kept:
     def __init__(self, ceiling: int = CEILING):
         self.ceiling = ceiling
         self.made: Counter[str] = Counter()
-        self.held = 0
-        self._values: OrderedDict[tuple[str, str], tuple[Any, int]] = OrderedDict()
+        self._shown, self._passed = 0, _Tally()
+        self._values: OrderedDict[tuple[str, str], tuple[Any, int, dict[int, int]]] = OrderedDict()
         self._slots: dict[tuple[str, str], _Slot] = {}
         self._lock = threading.Lock()
+
+    @property
+    def held(self) -> int:
+        """Bytes of all. What is shown may share arrays with what was passed through: both count, rather too much than
+        too little."""
+        return self._shown + self._passed.bytes
+
+    @property
+    def passed(self) -> int:
+        """Of these, bytes of what was passed through."""
+        return self._passed.bytes
 
     def get(self, kind: str, key: str, make: Callable[[], T]) -> T:
         """The value of a key; `make` is called when it is not at hand, and what it raises is passed on."""
@@ -86,18 +127,29 @@ class Kept:
 
     def put(self, kind: str, key: str, value: Any) -> None:
         """Keep a value that has been worked out."""
-        size = bytes_of(value)
+        arrays: dict[int, int] = {}
+        besides = _besides(value, arrays)
+        size = besides + sum(arrays.values())
         with self._lock:
             self.made[kind] += 1
             self._drop((kind, key))
             if size > self.ceiling:
                 return
-            self._values[kind, key] = (value, size)
-            self.held += size
+            self._values[kind, key] = (value, besides, arrays)
+            if kind not in PASSED:
+                self._shown += size
+            else:
+                self._passed.add(besides, arrays)
+                while self.passed > max(SHARE * self.ceiling, size):
+                    self._drop(next(at for at in self._values if at[0] in PASSED))
             while self.held > self.ceiling:
                 self._drop(next(iter(self._values)))
 
     def _drop(self, at: tuple[str, str]) -> None:
         value = self._values.pop(at, None)
         if value is not None:
-            self.held -= value[1]
+            _, besides, arrays = value
+            if at[0] in PASSED:
+                self._passed.take(besides, arrays)
+            else:
+                self._shown -= besides + sum(arrays.values())

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.boxes import NOWHERE, box_of, parts
 from roofline.core.camera import Array, View
 from roofline.core.moment import Moment
 from roofline.core.throw.engine import Engine, limits_of
@@ -198,11 +199,11 @@ class _Found:
         return float(moment.view.focal / depth.min()) if len(depth) else 0.0
 
     def region(self, surface: str) -> Region | None:
-        rows, cols = np.flatnonzero(self.mask.any(axis=1)), np.flatnonzero(self.mask.any(axis=0))
-        if not len(rows):
+        box = box_of(self.mask)
+        if box == NOWHERE:
             return None
-        part = self.mask[rows[0] : rows[-1] + 1, cols[0] : cols[-1] + 1]
-        x0, y0 = self.low + [cols[0], rows[0]]
+        part = self.mask[parts(box)]
+        x0, y0 = self.low + box[:2]
         if self.plate is None:
             part = part[::-1]  # squared up, rows run downwards as in any picture
         canvas = (float(x0), float(y0), float(part.shape[1]), float(part.shape[0]))

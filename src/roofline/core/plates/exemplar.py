@@ -325,7 +325,7 @@ def textured(picture: Picture, hole: NDArray[np.bool_], allowed: NDArray[np.bool
         return picture
     levels = [_Level(*given) for given in _pyramid(picture, hole, allowed)]
     if not levels[0].usable.any():
-        raise PlateError("There is nothing to take a texture from: no whole patch of 7 × 7 px is left around the hole.")
+        raise PlateError("There is nothing to take a texture from: no whole patch of 7 × 7 px is left about the hole.")
     while not levels[-1].usable.any():
         levels.pop()
     rng = np.random.default_rng(seed)

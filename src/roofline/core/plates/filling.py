@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.boxes import box_of, parts, wider
 from roofline.core.camera import Array
 from roofline.core.light import even, stored, to_display, to_linear
 from roofline.core.plates.exemplar import textured
@@ -95,13 +96,9 @@ def direction(picture: Picture, hole: Mask) -> float:
 
 def window(hole: Mask, around: int) -> tuple[slice, slice]:
     """Rows and columns of a hole and of what a fill looks at about it."""
-    rows, cols = np.flatnonzero(hole.any(axis=1)), np.flatnonzero(hole.any(axis=0))
-    margin = max(around, int(0.8 * max(rows[-1] - rows[0], cols[-1] - cols[0])))
-    h, w = hole.shape
-    return (
-        slice(max(0, int(rows[0]) - margin), min(h, int(rows[-1]) + margin + 1)),
-        slice(max(0, int(cols[0]) - margin), min(w, int(cols[-1]) + margin + 1)),
-    )
+    box = box_of(hole)
+    margin = max(around, int(0.8 * (max(box[2] - box[0], box[3] - box[1]) - 1)))
+    return parts(wider(box, margin, hole.shape[::-1]))
 
 
 @dataclass(frozen=True)

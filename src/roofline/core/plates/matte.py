@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse import linalg
 
+from roofline.core.boxes import NOWHERE, box_of, parts, wider
 from roofline.core.camera import Array
 from roofline.core.plates.colours import away_from, labs
 from roofline.core.throw.threads import CORES
@@ -164,13 +165,11 @@ def defringed(linear: NDArray[np.float32], matte: Matte, pixels: float) -> tuple
     from pymatting import estimate_foreground_ml
 
     unsure = band(matte, pixels) & (matte < 0.999)
-    y, x = np.nonzero(unsure)
-    if not len(y):
+    box = box_of(unsure)
+    if box == NOWHERE:
         return linear, unsure
-    room = int(2 * pixels) + 8
-    ys = slice(max(0, y.min() - room), min(matte.shape[0], y.max() + room + 1))
-    xs = slice(max(0, x.min() - room), min(matte.shape[1], x.max() + room + 1))
-    own = estimate_foreground_ml(linear[ys, xs].astype(np.float64), matte[ys, xs].astype(np.float64))
+    at = parts(wider(box, int(2 * pixels) + 8, matte.shape[::-1]))
+    own = estimate_foreground_ml(linear[at].astype(np.float64), matte[at].astype(np.float64))
     out = linear.copy()
-    out[ys, xs][unsure[ys, xs]] = own[unsure[ys, xs]].astype(np.float32)
+    out[at][unsure[at]] = own[unsure[at]].astype(np.float32)
     return out, unsure

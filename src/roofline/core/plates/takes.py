@@ -37,7 +37,7 @@ def _crossed(b: Beside) -> Picture:
 
 
 def exposed_as(own: NDArray, other: NDArray, picture: NDArray) -> NDArray[np.float32]:
-    """A picture (…, 3) of a take as the plate's camera exposed it, from what both show of the same places, (N, 3) each.
+    """A picture (…, 3) of a take as the plate's camera exposed it, by what both show of the same places, (N, 3) each.
 
     Two exposures of one film differ by a curve, for each colour: one of the second degree in stops, fitted robustly, so
     that a shadow that only one of them has counts little.

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.boxes import NOWHERE, area, box_of, parts, wider
 from roofline.core.camera import Array
 from roofline.core.light import to_linear
 
@@ -85,14 +86,11 @@ class Worked:
         """Without what the matte leaves out all around, when that is much of it: two clear pixels stay."""
         if self.matte is None:
             return self
-        rows, cols = np.flatnonzero(self.matte.any(axis=1)), np.flatnonzero(self.matte.any(axis=0))
-        if not len(rows):
+        held = box_of(self.matte)
+        box = wider(held, 2, self.canvas.size)
+        if held == NOWHERE or area(box) > 0.7 * self.matte.size:
             return self
-        h, w = self.matte.shape
-        ys = slice(max(0, int(rows[0]) - 2), min(h, int(rows[-1]) + 3))
-        xs = slice(max(0, int(cols[0]) - 2), min(w, int(cols[-1]) + 3))
-        if (ys.stop - ys.start) * (xs.stop - xs.start) > 0.7 * h * w:
-            return self
+        ys, xs = parts(box)
         pixels, matte = np.ascontiguousarray(self.pixels[ys, xs]), np.ascontiguousarray(self.matte[ys, xs])
         return Worked(self.canvas.part(xs, ys), pixels, matte, self.notes)
 
