@@ -42,7 +42,7 @@ def changes(count: int = 40) -> str:
 
     def edge(ident: str) -> dict[str, Any]:
         points = _listed(rng.integers(0, 900, (int(rng.integers(2, 4)), 2)))
-        return {"id": ident, "family": [None, "run", "rise"][rng.integers(3)], "points": points}
+        return {"id": ident, "family": [None, "run", "rise"][rng.integers(3)], "points": points, "found": False}
 
     def tape(ident: str) -> dict[str, Any]:
         a, b = _listed(rng.integers(0, 900, (2, 2)))
@@ -82,7 +82,8 @@ def paces(count: int = 12) -> str:
         curve = list(zip(at, [0.0, *_listed(np.sort(rng.random(handles))), 1.0], strict=True))
         keys = [Key(frame=f, position=(0, 0, 0), rotation=(1, 0, 0, 0), focal_px=100) for f in frames]
         path = Path(keys)
-        near = [min(range(1, 121), key=lambda f, k=k: abs(paced(curve, path, f) - k)) for k in frames]  # type: ignore[misc]
+        along = np.array([paced(curve, path, frame) for frame in range(1, 121)])
+        near = [int(np.abs(along - k).argmin()) + 1 for k in frames]
         shown = near + rng.integers(1, 121, 4).tolist()
         out.append(
             {

@@ -119,6 +119,12 @@ def check_closed(faces) -> None:
     assert all(sides[(b, a)] == n for (a, b), n in sides.items())
 
 
+def test_a_corner_that_all_but_lies_on_a_diagonal_leaves_no_sliver():
+    """Of the many ways to divide a face the first that comes may be one with a triangle of nearly no height."""
+    door = Cut(name="Door", low=(0.10000011920928963, 0.0, 0.0), high=(0.5, 1.0, 0.1))
+    check_faces(faces_of(Block(id="s", name="S", corner=(0, 0, 0), size=(1, 1, 1), cuts=[door])), thinnest=1e-3)
+
+
 @pytest.mark.slow
 @given(solids)
 @settings(max_examples=250, deadline=None)

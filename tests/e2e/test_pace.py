@@ -100,7 +100,7 @@ def test_a_change_while_a_check_is_under_way_is_checked_as_well(page, halt):
     until(lambda: state(page, halt)["revision"] > first)
     page.wait_for_timeout(600)  # longer than a check waits after a change
     held[0].fulfill(response=answer)
+    until(lambda: page.request.get(f"/api/shots/{halt}/check").json()["report"], 60)  # which nobody else asked for
+    assert state(page, halt)["shot"]["limits"]["stretch"] == 2.43
     expect(page.locator("[data-stage=move]")).to_contain_text("frames hold", timeout=60_000)
-    report = page.request.get(f"/api/shots/{halt}/check").json()["report"]
-    assert report and state(page, halt)["shot"]["limits"]["stretch"] == 2.43
     expect(page.locator("[data-finding]").first).to_be_visible(timeout=30_000)

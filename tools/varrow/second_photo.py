@@ -8,10 +8,10 @@ from collections.abc import Callable
 import numpy as np
 
 from roofline.core.camera import View, bend
-from roofline.core.survey.detect import FOUND_SIGMA
+from roofline.core.survey.found import taken
 from roofline.model.shot import Shot
 from roofline.model.survey import Survey, Tie
-from roofline.stages import plates, survey
+from roofline.stages import finding, plates, survey
 from roofline.work.desk import Desk
 
 from . import truth as t
@@ -55,9 +55,8 @@ def as_taken(view: View, points: np.ndarray) -> np.ndarray:
 def join(desk: Desk, shot_id: str, first: str, second: str) -> None:
     """Survey the second photo and join it: before anything is built, so that what is built fits both."""
     rng = np.random.default_rng(7)
-    found = survey.find_edges(desk, shot_id, second)
-    given = Survey(edges=found.edges, distortion="solve", edge_sigma_px=FOUND_SIGMA)
-    survey.keep(desk, shot_id, second, given, "Survey the second photo")
+    found = finding.find_edges(desk, shot_id, second)
+    survey.keep(desk, shot_id, second, taken(Survey(distortion="solve"), found), "Survey the second photo")
     spots = corners()
     at = np.array([p for _, p in spots])
     both = t.first_view().project(at), as_taken(t.second_view(), at)

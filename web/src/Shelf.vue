@@ -33,10 +33,11 @@ useDrop((files) => {
   const kinds = files.map((f) => kindOf(f.name))
   if (kinds[0] === 'package') void bring(files)
   else if (kinds.every((k) => k === 'picture' || k === 'layers')) void fromPictures(files)
-  else
-    problem.value =
-      `“${files[kinds.findIndex((k) => k !== 'picture' && k !== 'layers')].name}” is neither a picture nor a shot ` +
-      'package (.zip); a mesh is dropped on a surveyed shot.'
+  else {
+    const other = files[kinds.findIndex((k) => k !== 'picture' && k !== 'layers')].name
+    const meant = 'a mesh is dropped on a surveyed shot'
+    problem.value = `“${other}” is neither a picture nor a shot package (.zip); ${meant}.`
+  }
 })
 const pictures = ref<HTMLInputElement>()
 /** A shot begun from pictures: layers are spread in depth, a photo is brought and looked at first. */
@@ -50,7 +51,12 @@ const fromPictures = (list: FileList | File[] | null) =>
       if (layered(files)) {
         const job = await ended(await call<Job>('POST', `/shots/${state.id}/begin${asked(EVEN)}`, formOf(files)))
         told.value = { shot: state.id, notes: notesOf(job) }
-      } else for (const file of files) await call('POST', `/shots/${state.id}/photos`, formOf([file]))
+      } else
+        for (const file of files) {
+          const { photos } = (await call<ShotState>('POST', `/shots/${state.id}/photos`, formOf([file]))).shot
+          // the first one's edges are looked for while it is shown
+          if (photos.length === 1) await call('POST', `/shots/${state.id}/photos/${photos[0].id}/survey/found`)
+        }
     } catch (error) {
       await api.DELETE('/api/shots/{shot_id}', { params: { path: { shot_id: state.id } } })
       throw error
@@ -82,7 +88,8 @@ const bring = (list: FileList | File[] | null) =>
     await router.push(`/shot/${state.id}/photo`)
   })
 async function remove(shot: Schemas['ListedShot']) {
-  const sure = await ElMessageBox.confirm(`Remove “${shot.name}” for good? This cannot be undone.`, 'Remove a shot', {
+  const said = `Remove “${shot.name}” for good? This cannot be undone.`
+  const sure = await ElMessageBox.confirm(said, 'Remove a shot', {
     confirmButtonText: 'Remove',
     cancelButtonText: 'Keep',
     showClose: false,

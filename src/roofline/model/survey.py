@@ -55,6 +55,7 @@ class Edge(Model):
     id: ItemId = ""  # given on reading, where there is none
     family: EdgeFamily | None = None
     points: Annotated[list[Vec2], Field(min_length=2, max_length=200)]
+    found: bool = False  # by looking through the picture, and no hand has moved it or said its direction since
 
 
 class FocalPrior(Model):
@@ -73,6 +74,19 @@ class Assumption(Model):
     lens_mm35: Annotated[float, Field(gt=3, lt=3000)] = 35.0
     horizon: tuple[Vec2, Vec2] | None = None
     eye_m: Annotated[float, Field(gt=0, lt=10_000)] = 1.6
+
+
+class Doubt(Model):
+    """How far the camera of edges that were found is open beyond what they miss by: which were found, where each
+    belongs, how else the picture can be read. One sigma each.
+
+    It counts as long as at least half of a survey's edges are found ones.
+    """
+
+    focal: Annotated[float, Field(ge=0, le=10)] = 0.0  # as a share of the focal length
+    turn_deg: Annotated[float, Field(ge=0, le=180)] = 0.0
+    said: list[Annotated[str, Field(max_length=1000)]] = []
+    readings: bool = False  # whether part of it is that the picture can be read in another way
 
 
 class Length(Model):
@@ -102,6 +116,7 @@ class Survey(Model):
     datum: Vec2 | None = None
     horizon: tuple[Vec2, Vec2] | None = None  # two pixels of a horizon that is seen (the sea, a plain)
     assumption: Assumption | None = None  # what stands in for what is not known; null: nothing does
+    doubt: Doubt | None = None  # about the edges that were found; null: none
 
     @model_validator(mode="after")
     def _named(self) -> Survey:

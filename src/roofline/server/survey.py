@@ -7,15 +7,15 @@ from typing import Annotated, Literal
 from flask import Response
 from pydantic import Field
 
-from roofline.core.survey.detect import FOUND_SIGMA, Found
+from roofline.core.survey.found import FOUND_SIGMA, Found
 from roofline.errors import SurveyError
 from roofline.model.base import Model, Name, Vec2
 from roofline.model.changes import Items, SurveyChange
-from roofline.model.survey import Edge, Survey, SurveyResult, Tie
+from roofline.model.survey import Doubt, Edge, Survey, SurveyResult, Tie
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
-from roofline.server.state import ShotState
-from roofline.stages import survey
+from roofline.server.state import JobState, ShotState, job_state
+from roofline.stages import finding, survey
 
 
 class TrySurvey(Model):
@@ -28,7 +28,8 @@ class TrySurvey(Model):
 class FoundEdges(Model):
     """Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
 
-    `others`: the next best readings of the picture.
+    `others`: the next best readings of the picture; `doubt`: how far it is open; `chosen`: how far to who has looked at
+    them and chosen this one.
     """
 
     edges: list[Edge]
@@ -36,6 +37,8 @@ class FoundEdges(Model):
     share: float
     distortion: bool
     edge_sigma_px: float
+    doubt: Doubt
+    chosen: Doubt
     others: list[FoundEdges] = []
 
 
@@ -46,6 +49,8 @@ def found_edges(found: Found) -> FoundEdges:
         share=found.share,
         distortion=found.distortion,
         edge_sigma_px=FOUND_SIGMA,
+        doubt=found.doubt,
+        chosen=found.chosen,
         others=[found_edges(o.found) for o in found.others],
     )
 
@@ -116,7 +121,12 @@ def _edges(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/photos/<photo_id>/survey/find", returns=FoundEdges)
     def find_edges(shot_id: str, photo_id: str) -> FoundEdges:
         """Look for edges in the photo; nothing is kept."""
-        return found_edges(survey.find_edges(desk, shot_id, photo_id))
+        return found_edges(finding.find_edges(desk, shot_id, photo_id))
+
+    @routes.add("POST", SHOT + "/photos/<photo_id>/survey/found", returns=JobState)
+    def keep_found_edges(shot_id: str, photo_id: str) -> JobState:
+        """Look for edges in a photo of which nothing is said yet, and keep them: its camera follows."""
+        return job_state(finding.order(desk, shot_id, photo_id))
 
     @routes.add("POST", SHOT + "/photos/<photo_id>/survey/snap", body=Snap, returns=Snapped)
     def snap_edge(shot_id: str, photo_id: str, body: Snap) -> Snapped:

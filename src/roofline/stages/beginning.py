@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
 from roofline.core.move.first import first_move
 from roofline.core.survey import linked
-from roofline.errors import Conflict, FormatError
+from roofline.errors import Conflict, FormatError, SurveyError
 from roofline.formats.stills import as_stills
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption
+from roofline.stages.finding import bare, with_edges
 from roofline.stages.stepping import keep_textures
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
@@ -79,9 +81,10 @@ def order_first_move(desk: Desk, shot_id: str) -> Job:
 
 
 def run_first_move(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """Carry out an order for a first move, as one undoable change. Where there is no camera yet, one is assumed."""
+    """Carry out an order for a first move, as one undoable change. Where there is no camera yet, its edges
+    are looked for, and what they do not tell is assumed."""
     shot, revision = desk.store.load_with_revision(order.shot)
-    assume(shot)
+    assume(desk, shot, tell)
     tell(0.1, "looking for a push-in that holds")
     made, said = first_move(shot, desk.engine, lambda share: tell(0.1 + 0.85 * share, "looking for what holds"))
     desk.store.change(order.shot, "A first move", lambda _: made, MadeFrom(None, revision))
@@ -89,11 +92,15 @@ def run_first_move(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"notes": [said]}
 
 
-def assume(shot: Shot) -> None:
-    """Assume a camera, or a scale, for the first photo, where no photo has both."""
+def assume(desk: Desk, shot: Shot, tell: Tell) -> None:
+    """Give the first photo a camera with a scale, where no photo has both: what its edges do not tell is assumed."""
     if any(p.camera is not None and p.camera.position is not None for p in shot.photos):
         return
     photo = next((p for p in shot.photos if p.camera is not None), shot.photos[0])
+    if bare(photo):
+        tell(0.05, "looking for straight edges and their directions")
+        with contextlib.suppress(SurveyError):
+            photo.survey = with_edges(desk, shot, photo)
     if photo.survey.assumption is None:
         photo.survey = photo.survey.model_copy(update={"assumption": Assumption()})
     linked.resolve(shot, photo.id)

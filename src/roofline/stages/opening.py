@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from roofline.stages import along, beginning, clean, handoff, move, painting, plates, showing, ways
+from roofline.stages import along, beginning, clean, finding, handoff, move, painting, plates, showing, ways
 from roofline.store.clearing import clear, sweep_deliveries
 from roofline.store.orders import Order
 from roofline.store.store import Store
@@ -23,6 +23,7 @@ def kinds(desk: Desk) -> dict[str, Kind]:
     return {
         "begin": Kind(partial(beginning.run_begin, desk)),
         "layers_again": Kind(partial(beginning.run_again, desk)),
+        "find_edges": Kind(partial(finding.run, desk)),
         "first_move": Kind(partial(beginning.run_first_move, desk)),
         "check": Kind(partial(move.run_check, desk)),
         "judge": Kind(partial(move.run_check, desk), behind=True),

@@ -6,7 +6,6 @@ import numpy as np
 
 from roofline.core.camera import FILM_BACK_MM
 from roofline.core.survey import linked
-from roofline.core.survey.detect import Found, find
 from roofline.core.survey.linked import check_typed, survey_input
 from roofline.core.survey.measure import Plane as GridPlane
 from roofline.core.survey.measure import measure
@@ -60,13 +59,6 @@ def change(desk: Desk, shot_id: str, photo_id: str, what: SurveyChange, label: s
         return shot
 
     desk.store.change(shot_id, label, alter)
-
-
-def find_edges(desk: Desk, shot_id: str, photo_id: str) -> Found:
-    """Edges found in the photo, by direction, with the camera they give; nothing is kept."""
-    shot = desk.store.load(shot_id)
-    photo = photo_of(shot, photo_id)
-    return find(desk.engines.grey(shot, photo, False), survey_input(photo, photo.survey))
 
 
 def snapped(desk: Desk, shot_id: str, photo_id: str, points: list[Vec2], reach: float) -> list[Vec2] | None:

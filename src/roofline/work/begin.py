@@ -19,7 +19,8 @@ from roofline.core.massing.kinds import Flat
 from roofline.core.move.first import delivered_size, first_move
 from roofline.core.survey import linked
 from roofline.core.survey.assumed import cropped, file_prior, focal_px
-from roofline.core.survey.detect import FOUND_SIGMA, find
+from roofline.core.survey.detect import find_unseen
+from roofline.core.survey.found import taken
 from roofline.core.survey.linked import survey_input
 from roofline.errors import FormatError, SurveyError
 from roofline.formats import pictures
@@ -169,9 +170,8 @@ def from_photo(name: str, data: bytes, how: How, place: Place) -> Begun:
     survey.assumption = Assumption(lens_mm35=how.lens_mm35 or 35.0, eye_m=how.eye_m)
     grey = cv2.cvtColor(pictures.eight_bit(pictures.read(place.read(photo.file), name))[..., :3], cv2.COLOR_RGB2GRAY)
     try:
-        found = find(np.asarray(grey), survey_input(photo, survey))
-        survey.edges, survey.edge_sigma_px = found.edges, FOUND_SIGMA
-        survey.distortion = "solve" if found.distortion else survey.distortion
+        found = find_unseen(np.asarray(grey), survey_input(photo, survey))
+        survey = taken(survey, found)
         out.notes += found.result.warnings
     except SurveyError as error:
         out.notes.append(str(error).partition(". ")[0] + ": the camera is assumed.")

@@ -882,6 +882,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/photos/{photo_id}/survey/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for edges in a photo of which nothing is said yet, and keep them: its camera follows. */
+        post: operations["keep_found_edges"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/photos/{photo_id}/survey/snap": {
         parameters: {
             query?: never;
@@ -2674,6 +2691,35 @@ export interface components {
             soft_m: number;
         };
         /**
+         * Doubt
+         * @description How far the camera of edges that were found is open beyond what they miss by: which were found, where each
+         *     belongs, how else the picture can be read. One sigma each.
+         *
+         *     It counts as long as at least half of a survey's edges are found ones.
+         */
+        Doubt: {
+            /**
+             * Focal
+             * @default 0
+             */
+            focal: number;
+            /**
+             * Readings
+             * @default false
+             */
+            readings: boolean;
+            /**
+             * Said
+             * @default []
+             */
+            said: string[];
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+        };
+        /**
          * Edge
          * @description A straight edge of the place, as two or more pixels of the picture as taken.
          */
@@ -2683,6 +2729,11 @@ export interface components {
              * @default null
              */
             family: ("run" | "return" | "rise" | "second") | null;
+            /**
+             * Found
+             * @default false
+             */
+            found: boolean;
             /**
              * Id
              * @default
@@ -3071,11 +3122,14 @@ export interface components {
          * FoundEdges
          * @description Edges found in a photo, by direction, and the camera that they give; share: of the straight lines' length.
          *
-         *     `others`: the next best readings of the picture.
+         *     `others`: the next best readings of the picture; `doubt`: how far it is open; `chosen`: how far to who has looked at
+         *     them and chosen this one.
          */
         FoundEdges: {
+            chosen: components["schemas"]["Doubt"];
             /** Distortion */
             distortion: boolean;
+            doubt: components["schemas"]["Doubt"];
             /** Edge Sigma Px */
             edge_sigma_px: number;
             /** Edges */
@@ -4827,6 +4881,7 @@ export interface components {
              *       "camera_height_m": null,
              *       "datum": null,
              *       "distortion": "none",
+             *       "doubt": null,
              *       "edge_sigma_px": 1,
              *       "edges": [],
              *       "focal_px": null,
@@ -5810,6 +5865,8 @@ export interface components {
                 number,
                 number
             ];
+            /** @default null */
+            doubt: components["schemas"]["Doubt"] | null;
             /**
              * Edge Sigma Px
              * @default 1
@@ -8554,6 +8611,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundEdges"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_found_edges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
                 };
             };
             /** @description Refused, with the reason */

@@ -68,8 +68,8 @@ def advise(system: System, state: State, full: Array, i: int, spread: float = 1.
         wide[:, places[mine]] = rows[: len(wide), columns]
     focal = state.lens[i].focal
 
-    # what rows A take from the variance of an unknown, P being the covariance: gᵀ (1 + A P Aᵀ)⁻¹ g with g = A P's
-    # column
+    # what rows A take from the variance of an unknown, P being the covariance: gᵀ (1 + A P Aᵀ)⁻¹ g with g =
+    # A P's column
     covariance = np.linalg.pinv(full)
     now = spread * focal * float(np.sqrt(max(covariance[at, at], 0.0)))
 

@@ -9,7 +9,7 @@ from typing import Literal
 from roofline.core.survey.solve import HELD, solve
 from roofline.errors import SurveyError
 from roofline.model.base import Vec2
-from roofline.model.survey import Assumption, FocalPrior, SurveyInput, SurveyResult
+from roofline.model.survey import Assumption, FocalPrior, Survey, SurveyInput, SurveyResult
 
 DIAGONAL_MM = math.hypot(36.0, 24.0)  # of the frame that a 35 mm equivalent is told for, CIPA DCG-001
 LENS_DOUBT = 0.2  # one sigma of an assumed focal length, as a share of it
@@ -80,7 +80,7 @@ def solve_assuming(given: SurveyInput) -> SurveyResult:
     """
     assumption = given.assumption
     if assumption is None:
-        return solve(given)
+        return doubted(solve(given), given)
     first = last = ""
     for attempt, parts, uncounted in _stand_ins(given, assumption):
         try:
@@ -91,8 +91,33 @@ def solve_assuming(given: SurveyInput) -> SurveyResult:
             continue
         if attempt.focal_px is None and (result.sigma.focal_px or 0.0) > TOLD * result.camera.focal_px:
             continue  # such edges alone hardly tell the focal length; with a usual lens beside them they tell more
-        return _said(result, assumption, parts, None if uncounted is None else uncounted + first)
+        if uncounted is not None:
+            return _said(result, assumption, parts, uncounted + first)
+        return doubted(_said(result, assumption, parts, None), given)
     raise SurveyError(last)
+
+
+def doubted(result: SurveyResult, survey: Survey) -> SurveyResult:
+    """A camera with its errors widened by the doubt about edges that were found, see `Doubt`; of a focal length that
+    was typed no farther than what was typed is sure to."""
+    doubt, many = survey.doubt, len(survey.edges)
+    if doubt is None or 2 * sum(e.found for e in survey.edges) < many or not many:
+        return result
+    typed = survey.focal_px is not None and survey.focal_px.source == "typed"
+    most = survey.focal_px.sigma if survey.focal_px and typed else math.inf
+    focal = min(doubt.focal * result.camera.focal_px, most)
+    sigma = {
+        "focal_px": max(result.sigma.focal_px or 0.0, focal),
+        "rotation_deg": max(result.sigma.rotation_deg, doubt.turn_deg),
+    }
+    plain = result.sigma.focal_px or 0.0
+    wider = {
+        "sigma": result.sigma.model_copy(update=sigma),
+        # what one more edge would do to what edges miss by is not what is in doubt
+        "advice": result.advice if focal <= plain else [],
+        "warnings": result.warnings + [w for w in doubt.said if w not in result.warnings],
+    }
+    return result.model_copy(update=wider)
 
 
 def _said(result: SurveyResult, assumption: Assumption, parts: list[Part], uncounted: str | None) -> SurveyResult:

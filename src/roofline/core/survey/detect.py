@@ -8,63 +8,28 @@ assignment is made anew from its camera until it settles.
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Iterator
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array, straighten_pixels
-from roofline.core.survey.assumed import DIAGONAL_MM, assumed_lens, lens_words
+from roofline.core.survey.assumed import assumed_lens, doubted, lens_words
+from roofline.core.survey.found import FOUND_SIGMA, RANDOM, Found, Reading, doubts, solved, tells
 from roofline.core.survey.lines import LONG, laid, segments
 from roofline.core.survey.odd import with_second
-from roofline.core.survey.solve import HELD, solve
+from roofline.core.survey.solve import HELD
 from roofline.core.survey.starts import aslant
 from roofline.errors import SurveyError
-from roofline.model.base import FAMILIES, Family
-from roofline.model.survey import Assumption, Camera, Edge, FocalPrior, SurveyInput, SurveyResult, SurveySigma
+from roofline.model.base import FAMILIES
+from roofline.model.survey import Assumption, Edge, SurveyInput, SurveyResult
 
 HYPOTHESES = 4000
 ANGLE = np.radians(1.2)
 POINTS = 5
-FOUND_SIGMA = 0.4  # pixels; what snapped points are good for
-RANDOM = 7
 READINGS, LOOKED_AT = 3, 1500  # of a picture, and hypotheses among which they are
 LEAST_SHARE = 0.6  # of the best hypothesis's score
 APART_FOCAL, APART_TURN = 0.12, np.radians(4.0)  # natural log of the ratio; of one direction
 WELL_TOLD = 0.06  # of the focal length: edges that leave more doubt than this do not tell it
-LOOSELY = 0.15  # of the focal length: what another direction must leave of doubt to bear a reading out
-UNUSUAL = 0.8  # natural log of a focal length over a usual one: below 16 mm or above 78 mm equivalent
-WILD = 0.5  # natural log of a focal length over what it should be: farther off says no more than this
-OTHERWISE = np.radians(30)  # turned by more, it is the directions that have other names, not another turn
-SHORT = 0.04  # of the diagonal: a direction without a longer edge is weak
-AGREED = 0.6  # of the straight length: where less agrees with a reading, each of its directions is doubted
 RIVAL = 0.9  # a reading with this share of the best one's straight length is not ruled out
-RESAMPLED = 16  # times that the edges are drawn anew, to see how far the camera depends on which were found
-
-
-@dataclass
-class Reading:
-    """One way to read a picture: its camera, and how much of the picture's straight length agrees."""
-
-    camera: Camera
-    sigma: SurveySigma
-    share: float
-    found: Found
-
-
-@dataclass
-class Found:
-    """Edges with their families, the camera that they give, how much of the picture's straight length agrees, and the
-    next best readings."""
-
-    edges: list[Edge]
-    result: SurveyResult
-    share: float
-    distortion: bool
-    others: list[Reading]
 
 
 def frames(lines: Array, width: int, height: int, focal: float | None = None) -> list[tuple[float, Array]]:
@@ -200,15 +165,32 @@ def find(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
             "depth (Return) and upright (Rise)."
         )
     best, others = readings[0], readings[1:]
-    best.others = [Reading(r.result.camera, r.result.sigma, r.share, r) for r in others]
     for r in readings:  # of all that is tried, only what is handed out is asked whether it bears what is assumed
-        r.result.warnings = _solved(known, r.edges, r.distortion, r.result.camera.focal_px, True)[0].warnings
-    best.result = _doubted(best, known, others)
+        r.result.warnings = solved(known, r.edges, r.distortion, r.result.camera.focal_px, True)[0].warnings
+    rivals = [o for o in others if _standing(o, known) > RIVAL * _standing(best, known)]
+    for r in readings:
+        r.doubt, r.chosen = doubts(r, known, rivals if r is best else [])
+        r.result = doubted(r.result, known.model_copy(update={"edges": r.edges, "doubt": r.doubt}))
+    best.others = [Reading(r.result.camera, r.result.sigma, r.share, r) for r in others]
     if said:
         said += [a for a in best.result.assumed if HELD not in a]
         best.result = best.result.model_copy(update={"assumed": said, "stands_in": ["lens"]})
     best.edges, best.result = with_second(grey, lines[long], best.edges, best.result, POINTS, FOUND_SIGMA)
     return best
+
+
+def find_unseen(grey: NDArray[np.uint8], known: SurveyInput) -> Found:
+    """Edges as `find` finds them, that may be kept by who has not looked at them.
+
+    Raises
+    ------
+    SurveyError
+        As `find`, and where they tell less of the camera than what is assumed where there are none.
+    """
+    found = find(grey, known)
+    if not tells(found):
+        raise SurveyError("The edges that were found tell too little. Trace edges on Survey, or assume a camera.")
+    return found
 
 
 def _readings(grey: NDArray[np.uint8], lines: Array, long: NDArray[np.bool_], known: SurveyInput) -> list[Found]:
@@ -258,132 +240,18 @@ def _read(
         counts = [sum(e.family == f for e in edges) for f in FAMILIES]
         if sum(c >= 3 for c in counts) < 2:
             return None
-        result, bent = _solved(known, edges, bent, focal)
+        result, bent = solved(known, edges, bent, focal)
         straight = _straight(lines, result)
         family = assigned(straight, np.array([result.vanishing_points[f] for f in FAMILIES]), np.radians(angle))
     assert result is not None
     edges = [e for e, r in zip(edges, result.edges, strict=True) if r.weight > 0.5]
-    result, bent = _solved(known, edges, bent, focal)
+    result, bent = solved(known, edges, bent, focal)
     share = float(length[long & (family >= 0)].sum() / length[long].sum())
     sigma = result.sigma.focal_px or 0.0
     limit = max(WELL_TOLD * result.camera.focal_px, 1.01 * known.focal_px.sigma if known.focal_px else 0.0)
     if share < 0.3 or len(edges) < 8 or sigma > limit:
         return None
-    return Found(edges, result, share, bent, [])
-
-
-def _resampled(found: Found, known: SurveyInput) -> tuple[float, float]:
-    """Spread of the log focal length, and of the rotation in radians, over edges drawn anew with replacement.
-
-    The bootstrap (Efron 1979): pixel noise tells how well the edges found are measured, this tells how far the camera
-    depends on which of them were found, and on some that do not belong where they were put.
-    """
-    rng = np.random.default_rng(RANDOM)
-    logs, turns = [], []
-    base = np.array(found.result.camera.rotation)
-    plain = known.model_copy(update={"distortion": found.result.camera.distortion if found.distortion else "none"})
-    for _ in range(RESAMPLED):
-        drawn = [found.edges[i] for i in rng.integers(0, len(found.edges), len(found.edges))]
-        drawn = [e.model_copy(update={"id": f"b{n}"}) for n, e in enumerate(drawn)]
-        try:
-            got, _ = _solved(plain, drawn, False, found.result.camera.focal_px)
-        except SurveyError:
-            continue
-        logs.append(np.log(got.camera.focal_px))
-        turns.append(float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude()))
-    if len(logs) < 4:
-        return 0.5, 0.2
-    # one wild draw of sixteen counts, and does not say all
-    off = np.clip(np.array(logs) - np.log(found.result.camera.focal_px), -WILD, WILD)
-    return float(np.sqrt(np.mean(off**2))), float(np.sqrt(np.mean(np.square(np.minimum(turns, OTHERWISE)))))
-
-
-def _left_out(found: Found, known: SurveyInput, families: tuple[Family, ...]) -> Iterator[SurveyResult]:
-    """What is solved without the edges of one direction, of each in turn; nothing where these do not do without it."""
-    plain = known.model_copy(update={"distortion": "none"})
-    for family in families:
-        rest = [e for e in found.edges if e.family != family]
-        with contextlib.suppress(SurveyError):
-            yield _solved(plain, rest, False, found.result.camera.focal_px)[0]
-
-
-def _without_families(found: Found, known: SurveyInput) -> tuple[float, float]:
-    """How far the log focal length moves, and the rotation in radians, when the edges of one direction are left out;
-    root mean square."""
-    moved, turns = list[float](), list[float]()
-    base = np.array(found.result.camera.rotation)
-    for got in _left_out(found, known, FAMILIES):
-        moved.append(float(np.log(got.camera.focal_px / found.result.camera.focal_px)))
-        turn = float(Rotation.from_matrix(np.array(got.camera.rotation) @ base.T).magnitude())
-        if turn < OTHERWISE:  # as far as it is more than the fewer edges allow for
-            turns.append(float(np.sqrt(max(turn**2 - np.radians(2 * got.sigma.rotation_deg) ** 2, 0.0))))
-    return float(np.sqrt(np.mean(np.square(moved or [0.0])))), float(np.sqrt(np.mean(np.square(turns or [0.0]))))
-
-
-def _told_otherwise(found: Found, known: SurveyInput) -> bool:
-    """Whether a level direction with Rise tells the focal length too, and not the two level ones alone."""
-    one_out = _left_out(found, known, FAMILIES[:2])
-    return any((got.sigma.focal_px or np.inf) < LOOSELY * got.camera.focal_px for got in one_out)
-
-
-def _doubted(found: Found, known: SurveyInput, others: list[Found]) -> SurveyResult:
-    """The result with its errors widened by the doubt which edges belong where, and which reading is right."""
-    result = found.result
-    focal, sigma = result.camera.focal_px, result.sigma
-    spread, turned = _resampled(found, known)
-    if found.share < AGREED:  # a picture of which so much is something else may be that in part
-        moved, swung = _without_families(found, known)
-        spread, turned = float(np.hypot(spread, moved)), float(np.hypot(turned, swung))
-    doubt = spread * focal
-    warnings = list(result.warnings)
-    rivals = [o for o in others if _standing(o, known) > RIVAL * _standing(found, known)]
-    for rival in rivals:
-        doubt = max(doubt, abs(rival.result.camera.focal_px - focal))
-        warnings.append(
-            f"The picture can be read in another way that agrees with {100 * rival.share:.0f} % of its straight lines "
-            f"(this one with {100 * found.share:.0f} %): {rival.result.camera.focal_px * 36 / known.width:.1f} mm in "
-            f"place of {focal * 36 / known.width:.1f} mm (36 mm film back). Look at the grid of each."
-        )
-    usual = assumed_lens(known, Assumption()).value
-    if known.focal_px is None and abs(np.log(focal / usual)) > UNUSUAL and not _told_otherwise(found, known):
-        doubt = max(doubt, abs(focal - usual))
-        warnings.append(
-            f"A lens of {focal * DIAGONAL_MM / np.hypot(known.width, known.height):.0f} mm equivalent follows only if "
-            "Run and Return are at right angles. If these fronts are not, it may be a usual lens: say which, if you "
-            "know, or trace edges of a front that is."
-        )
-    for family in FAMILIES:
-        own = [np.hypot(*np.subtract(e.points[-1], e.points[0])) for e in found.edges if e.family == family]
-        if own and max(own) < SHORT * np.hypot(known.width, known.height):
-            doubt, turned = 1.5 * doubt, 1.5 * turned
-            warnings.append(f"{family.capitalize()} is carried by short edges only: trace longer ones to be sure.")
-    if found.share < AGREED:  # with its vanishing points held, a focal length off by a part turns it by up to half
-        turned = max(turned, 0.5 * doubt / focal)
-    wider = sigma.model_copy(
-        update={
-            "focal_px": max(sigma.focal_px or 0.0, doubt),
-            "rotation_deg": max(sigma.rotation_deg, float(np.degrees(turned))),
-        }
-    )
-    return result.model_copy(update={"sigma": wider, "warnings": warnings})
-
-
-def _solved(
-    known: SurveyInput, edges: list[Edge], bent: bool, focal: float, asked: bool = False
-) -> tuple[SurveyResult, bool]:
-    """Camera, with the lens's bending solved where the edges show that there is some. ``asked``: see `solve`."""
-    given = known.model_copy(update={"edges": edges, "edge_sigma_px": FOUND_SIGMA, "horizon": None})
-    if known.focal_px is None:
-        # hardly a prior: it keeps the first rounds from running off
-        given = given.model_copy(update={"focal_px": FocalPrior(value=focal, sigma=focal)})
-    plain = given.model_copy(update={"lengths": [], "datum": None, "camera_height_m": None})
-    if not isinstance(known.distortion, str):
-        return solve(plain, asked), False
-    free = solve(plain.model_copy(update={"distortion": "solve"}), asked)
-    k1, s1 = free.camera.distortion[0], (free.sigma.distortion or (1.0,))[0]
-    if known.distortion == "solve" or abs(k1) > 4 * s1:
-        return free, True
-    return solve(plain, asked), False
+    return Found(edges, result, share, bent)
 
 
 def _straight(lines: Array, result: SurveyResult) -> Array:

@@ -63,5 +63,5 @@ def laid(grey: NDArray[np.uint8], lines: Array, family: EdgeFamily, points: int)
     for n in spread_out(mine, PER_FAMILY, width, height):
         edge = snap(grey, mine[n, 0], mine[n, 1], reach, points)
         if edge is not None and np.linalg.norm(edge[-1] - edge[0]) > 0.5 * SHORTEST * np.hypot(width, height):
-            out.append(Edge(family=family, points=[(float(x), float(y)) for x, y in edge]))
+            out.append(Edge(family=family, points=[(float(x), float(y)) for x, y in edge], found=True))
     return out

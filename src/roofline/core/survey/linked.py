@@ -6,13 +6,15 @@ import math
 from collections.abc import Callable
 
 from roofline.core.massing.solids import faces_of
-from roofline.core.survey.assumed import solve_assuming
+from roofline.core.survey.assumed import doubted, solve_assuming
 from roofline.core.survey.joint import Member, Plane, Together, solve_together
 from roofline.core.survey.steady import SHOWS
 from roofline.errors import SurveyError
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
 from roofline.model.survey import Survey, SurveyInput, SurveyResult
+
+OVERRULE = 6  # shared points that tell a camera without any edge
 
 
 def survey_input(photo: Photo, survey: Survey) -> SurveyInput:
@@ -84,7 +86,7 @@ def _resolve(shot: Shot, group: list[Photo]) -> None:
         _forget_points(shot, {p.id for p in group})
         return
     for p in ready:
-        p.result, p.problem = got.results[p.id], None
+        p.result, p.problem = _joined(shot, p, got), None
         p.camera, p.assumed = p.result.camera, p.result.assumed
     _keep_points(shot, got, {p.id for p in group})
 
@@ -180,7 +182,15 @@ def attempt(shot: Shot, photo_id: str, survey: Survey) -> SurveyResult:
     got = solve_together([_member(p) for p in ready], tried.ties, surfaces(tried), near, photo_id)
     if photo_id not in got.results:
         raise SurveyError("There is no camera yet.")
-    return got.results[photo_id]
+    return _joined(tried, photo, got)
+
+
+def _joined(shot: Shot, photo: Photo, got: Together) -> SurveyResult:
+    """What a joint solution says of a photo. The doubt about edges that were found counts where the points that it
+    shares are too few to overrule them."""
+    result = got.results[photo.id]
+    shared = sum(photo.id in t.seen and len(t.seen) > 1 for t in shot.ties)
+    return result if shared >= OVERRULE else doubted(result, photo.survey)
 
 
 def check_own(shot: Shot, photo: Photo) -> None:

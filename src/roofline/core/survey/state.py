@@ -50,8 +50,8 @@ class State:
 
 @dataclass(frozen=True)
 class TiedPoint:
-    """A point seen in photos (by number, as pixels as taken), on a plane n·x = d of the first photo's units to within a
-    sigma of them, or far."""
+    """A point seen in photos (by number, as pixels as taken), on a plane n·x = d of the first photo's units to within
+    a sigma of them, or far."""
 
     seen: dict[int, tuple[float, float]]
     plane: tuple[Array, float] | None = None

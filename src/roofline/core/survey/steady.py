@@ -31,7 +31,8 @@ def beside_px(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> float:
     """
     (tall, wide), (t, w) = one.shape, other.shape
     if (tall, wide) != (t, w):
-        raise SurveyError(f"One picture has {wide} × {tall} px, the other {w} × {t}: no camera took both as they are.")
+        sizes = f"{wide} × {tall} px, the other {w} × {t}"
+        raise SurveyError(f"One picture has {sizes}: no camera took both as they are.")
     side = min(TILE, 1 << ((min(tall, wide) // 3).bit_length() - 1))  # OpenCV's middle is off for other sizes
     if side < LEAST:
         raise SurveyError(f"Pictures of {wide} × {tall} px are too small to tell whether anything moved.")

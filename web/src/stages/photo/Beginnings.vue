@@ -31,7 +31,7 @@ defineExpose({ how })
         <path class="mark" d="M8 22l46 -12M54 10l58 20M54 10v52" />
       </svg>
       <h2>A photograph with straight edges</h2>
-      <p>Its edges give the camera, with its error. The file’s own focal length counts as a measurement.</p>
+      <p>Its edges are found and give the camera, with its error. The file’s focal length counts as a measurement.</p>
       <ElButton class="main" :disabled="busy" @click="emit('photo')">
         {{ busy ? 'Reading the photo…' : 'Bring a photo…' }}
       </ElButton>

@@ -136,8 +136,8 @@ function leaveRoom() {
     <section v-if="layers" class="section">
       <h2>Layers</h2>
       <p class="quiet">
-        {{ layers }} {{ layers === 1 ? 'flat carries' : 'flats carry' }} a layer. A newer file is put in by the layers’
-        names; what was done to them stays.
+        {{ layers }} {{ layers === 1 ? 'flat carries' : 'flats carry' }} a layer. A newer file is put in by the names of
+        its layers; what was done to them stays.
       </p>
       <ElButton :disabled="!!under" data-again @click="newer?.click()">{{
         under ? 'At work…' : 'Put layers in again…'

@@ -20,7 +20,7 @@ const src = computed(() => (photo.value ? `/api/shots/${s.id}/photos/${photo.val
 
 const router = useRouter()
 const ways = ref<{ how: Spread }>()
-const { begin } = useBeginning()
+const { begin, findEdges } = useBeginning()
 /** Begin from pictures as a whole, and go on where the move is. */
 async function beginFrom(files: File[], how: Spread) {
   const job = await begin(files, how)
@@ -31,9 +31,11 @@ async function bring(files: FileList | null | undefined) {
   if (!files?.length) return
   if (!photo.value && layered([...files])) return beginFrom([...files], ways.value!.how)
   bringing.value = true
+  const first = !photo.value
   for (const one of files) {
     if (!(await s.change('POST', '/photos', formOf([one])))) break
     s.photoId = s.shot.photos[s.shot.photos.length - 1].id
+    if (first && s.shot.photos.length === 1) void findEdges(s.photoId)
   }
   bringing.value = false
   if (file.value) file.value.value = ''

@@ -16,6 +16,7 @@ export const EVENLY: Record<Spread['spread'], string> = {
 }
 export const EVEN: Spread = { near: 4, far: 40, spread: 'parallax' }
 const KINDS = ['begin', 'first_move', 'layers_again']
+const SAYS = [...KINDS, 'find_edges'] // what may have something to say at its end
 /** Whether some files are layers of one picture: one file that holds them, or several that may have alpha. */
 export function layered(files: readonly { name: string }[]): boolean {
   const suffix = (f: { name: string }) => f.name.toLowerCase().split('.').pop() ?? ''
@@ -37,7 +38,7 @@ export function useBeginning() {
   const under = computed(() => Object.values(s.jobs).find((j) => mine(j) && ['waiting', 'running'].includes(j.state)))
   const last = computed(() =>
     Object.values(s.jobs)
-      .filter((j) => mine(j) && j.state === 'done' && !read.value.includes(j.id))
+      .filter((j) => SAYS.includes(j.kind) && notesOf(j).length && j.state === 'done' && !read.value.includes(j.id))
       .at(-1),
   )
   const notes = computed(() => {
@@ -54,6 +55,7 @@ export function useBeginning() {
     understood,
     begin: (files: readonly File[], how: Spread) => s.work(`/begin${asked(how)}`, formOf(files)),
     again: (files: readonly File[]) => s.work('/layers', formOf(files)),
+    findEdges: (photo: string) => s.work(`/photos/${photo}/survey/found`),
     firstMove: () => s.work('/first-move'),
   }
 }

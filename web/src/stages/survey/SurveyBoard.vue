@@ -71,7 +71,7 @@ function take(wanted: Tool) {
   const family = familyOf(wanted)
   if (found.value && family !== undefined && hover.value) {
     const i = under(found.value.edges, hover.value, 8 / scale())
-    if (i !== null) changeFound(() => (found.value!.edges[i].family = family))
+    if (i !== null) changeFound(() => Object.assign(found.value!.edges[i], { family, found: false }))
     return
   }
   if (wanted === 'point' && s.shot.photos.length < 2) return
@@ -113,9 +113,11 @@ useKeys('survey', {
   },
 })
 
-const camera = computed(() => result.value?.camera ?? null)
+/** What grid, horizon and vanishing points are of: the reading that is looked at, else what is kept. */
+const seen = computed(() => found.value?.result ?? result.value)
+const camera = computed(() => seen.value?.camera ?? null)
 const horizon = computed<[Vec2, Vec2] | null>(() => {
-  const h = result.value?.horizon
+  const h = seen.value?.horizon
   if (!h || !s.photo) return null
   const w = s.photo.width!
   if (Math.abs(h[1]) < 1e-6) return null
@@ -126,7 +128,7 @@ const horizon = computed<[Vec2, Vec2] | null>(() => {
   ]
 })
 const vanishing = computed(() => {
-  const r = result.value
+  const r = seen.value
   if (!r) return []
   return DIRECTIONS.flatMap((f) => {
     const [x, y, w] = r.vanishing_points[f] ?? [0, 0, 0]
@@ -177,7 +179,7 @@ const counts = computed(() => {
         <SurveyAids
           v-if="camera && !comparing"
           :camera="camera"
-          :rise="result!.vanishing_points.rise as Vec3"
+          :rise="seen!.vanishing_points.rise as Vec3"
           :hover="hover"
           :to-screen="pan.toScreen"
           clip-path="url(#in-photo)"
@@ -260,7 +262,7 @@ const counts = computed(() => {
       </template>
     </PictureBoard>
     <Overview
-      v-if="result && !comparing && !found"
+      v-if="result && !comparing && !found && !finding"
       :result="result"
       :width="s.photo.width!"
       :height="s.photo.height!"

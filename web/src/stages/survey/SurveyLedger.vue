@@ -6,6 +6,7 @@ import type { Advice, EdgeFamily, Family, Vec2, Vec3 } from '../../api/client'
 import { panTiltRoll, quaternion } from '../../board/camera'
 import NumberField from '../../ledger/NumberField.vue'
 import { unbroken } from '../../ledger/figures'
+import BeginningSaid from '../photo/BeginningSaid.vue'
 import AssumeLedger from './AssumeLedger.vue'
 import JoiningLedger from './JoiningLedger.vue'
 import { lengthOf } from './edges'
@@ -111,12 +112,15 @@ function exchange() {
   next.lengths.forEach((t) => {
     t.direction = other<Family>(t.direction)
   })
+  const swapped = (words: string) => words.replace(/\b(Run|Return)\b/g, (f) => (f === 'Run' ? 'Return' : 'Run'))
+  if (next.doubt) next.doubt.said = next.doubt.said.map(swapped)
   void keep(next, 'Exchange Run and Return')
 }
 </script>
 
 <template>
   <div v-if="s.photo && survey">
+    <BeginningSaid />
     <section class="section">
       <h2>Camera</h2>
       <p v-if="problem && survey.edges.length" class="sentence warn" role="status" data-problem>{{ problem }}</p>
@@ -181,6 +185,9 @@ function exchange() {
 
     <section v-if="r && r.warnings.length" class="section">
       <p v-for="w in r.warnings" :key="w" class="sentence warn">{{ w }}</p>
+      <ElButton v-if="survey.doubt?.readings" :disabled="finding" data-look-readings @click="find"
+        >Look at each reading</ElButton
+      >
       <ElButton v-if="faulty" data-leave-out @click="dropFaulty">
         Leave {{ faulty === 1 ? 'it' : `all ${faulty}` }} out for good
       </ElButton>

@@ -48,7 +48,9 @@ const show = reactive({
 })
 const found = ref<Schemas['FoundEdges'] | null>(null)
 const dropped = ref<Set<number>>(new Set())
-const finding = ref(false)
+/** Whether more than one reading of the picture has been looked at. */
+const looked = ref(false)
+const asked = ref(false)
 /** Why the found edges, as they stand now, give no camera. */
 const foundProblem = ref<string | null>(null)
 const hint = ref<Vec2 | null>(null)
@@ -61,6 +63,13 @@ const tapeAsked = ref<string | null>(null)
 export function useSurvey() {
   const s = useShot()
   const kept = computed<Survey | null>(() => s.photo?.survey ?? null)
+  const brought = computed(() =>
+    Object.values(s.jobs).some((j) => j.kind === 'find_edges' && ['waiting', 'running'].includes(j.state)),
+  )
+  /** Edges are being looked for: by a press, or at once in a photo that was just brought and has no camera yet. */
+  const finding = computed(
+    () => asked.value || (brought.value && !s.photo?.camera && s.photo?.id === s.shot.photos[0]?.id),
+  )
   const survey = computed<Survey | null>(() => draft.value ?? kept.value)
   const selected = computed<number[]>({
     get: () => selectedIds.value.flatMap((id) => survey.value?.edges.findIndex((e) => e.id === id) ?? -1).filter(there),
@@ -164,7 +173,7 @@ export function useSurvey() {
   const { measuring, measuredText, measure } = useMeasuring(show)
   /** Look for edges in the photo; they are shown first, and kept only when taken. */
   async function find() {
-    finding.value = true
+    asked.value = true
     s.problem = null
     try {
       found.value = await got<Schemas['FoundEdges']>(
@@ -174,31 +183,38 @@ export function useSurvey() {
       )
       dropped.value = new Set()
       foundProblem.value = null
+      looked.value = false
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       s.problem = error.message
     } finally {
-      finding.value = false
+      asked.value = false
     }
   }
   /** Show the next of the readings that the picture bears; the one shown comes last. */
   function nextReading() {
     const [first, ...rest] = found.value?.others ?? []
     if (!first) return
+    looked.value = true
     found.value = { ...first, others: [...rest, { ...found.value!, others: [] }] }
     dropped.value = new Set()
     foundProblem.value = null
   }
+  /** The survey with the edges found in place of those found before; what was drawn and typed stays. */
+  function withFound(): Survey {
+    const [next, f] = [copy(), found.value!]
+    next.edges = next.edges.filter((e) => !e.found)
+    // edges all found are better than the hand: what was drawn before keeps its own error for all
+    if (!next.edges.length) next.edge_sigma_px = f.edge_sigma_px
+    next.edges.push(...f.edges.filter((_, i) => !dropped.value.has(i)).map((e) => ({ ...e, id: freshId() })))
+    if (f.distortion && next.distortion === 'none') next.distortion = 'solve'
+    next.doubt = looked.value ? f.chosen : f.doubt
+    if (f.result.stands_in?.includes('lens')) next.assumption ??= { lens_mm35: 35, horizon: null, eye_m: 1.6 }
+    return next
+  }
   async function takeFound() {
     if (!found.value) return
-    const next = copy()
-    // edges all found are better than the hand: what was drawn before keeps its own error for all
-    if (!next.edges.length) next.edge_sigma_px = found.value.edge_sigma_px
-    next.edges = [
-      ...next.edges,
-      ...found.value.edges.filter((_, i) => !dropped.value.has(i)).map((e) => ({ ...e, id: freshId() })),
-    ]
-    if (found.value.distortion && next.distortion === 'none') next.distortion = 'solve'
+    const next = withFound()
     found.value = null
     await keep(next, 'Take the edges found')
   }
@@ -236,7 +252,7 @@ export function useSurvey() {
   }
   function reassign(family: EdgeFamily | null) {
     const next = copy()
-    for (const i of selected.value) next.edges[i].family = family
+    for (const i of selected.value) Object.assign(next.edges[i], { family, found: false })
     void keep(
       next,
       selected.value.length === 1
@@ -284,11 +300,7 @@ export function useSurvey() {
   function changeFound(change: () => void) {
     if (!found.value) return
     change()
-    const next = copy()
-    next.edges = [...next.edges, ...found.value.edges.filter((_, i) => !dropped.value.has(i))]
-    if (!kept.value?.edges.length) next.edge_sigma_px = found.value.edge_sigma_px
-    if (found.value.distortion && next.distortion === 'none') next.distortion = 'solve'
-    askFound(s.id, s.photo!.id, next)
+    askFound(s.id, s.photo!.id, withFound())
   }
   watch(
     () => s.photo?.id,

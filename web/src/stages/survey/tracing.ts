@@ -94,6 +94,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
       const edge = next.edges.find((e) => e.id === g.id)
       if (!edge || g.point >= edge.points.length) return null
       edge.points[g.point] = p
+      edge.found = false
     } else if (g?.kind === 'tape') {
       const tape = next.lengths.find((t) => t.id === g.id)
       if (!tape) return null
@@ -126,7 +127,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     const family = familyOf(tool.value)
     if (tool.value === 'tape') next.lengths.push({ id, a, b, direction: tapeDirection(a, b), metres: 1, sigma_m: null })
     else if (tool.value === 'horizon') setHorizon(next, [a, b])
-    else if (family !== undefined) next.edges.push({ id, family, points: [a, b] })
+    else if (family !== undefined) next.edges.push({ id, family, points: [a, b], found: false })
     return next
   }
   function dropFound(which: number[]) {
