@@ -44,8 +44,8 @@ def to_display(linear: NDArray) -> NDArray[np.float32]:
 
 
 def even(pixels: NDArray) -> NDArray[np.float32]:
-    """Stored values on a scale on which equal steps look about equal: display values 0…1, of float pictures the signed
-    square root, which has no end."""
+    """Stored values on a scale on which equal steps look about equal: display values 0…1, of float pictures the
+    signed square root, which has no end."""
     if pixels.dtype == np.float32:
         return np.asarray(np.sign(pixels) * np.sqrt(np.abs(pixels)), dtype=np.float32)
     return fraction(pixels)

@@ -36,7 +36,8 @@ def still(name: str, data: bytes, longest: int | None = None) -> tuple[str, byte
     if is_drawing(data, name):
         return f"{PurePath(name).stem}.png", _drawn(name, data, longest or DRAWN), None
     if is_video(data, name):
-        return f"{PurePath(name).stem}.png", _first_frame(name, data), f"“{name}” is a video: its first frame is taken."
+        said = f"“{name}” is a video: its first frame is taken."
+        return f"{PurePath(name).stem}.png", _first_frame(name, data), said
     return name, data, None
 
 

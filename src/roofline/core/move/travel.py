@@ -81,7 +81,7 @@ def _unaimed(shot: Shot, path: Path, place: Place) -> Array:
     far = float(np.linalg.norm(left))
     if far > 1e-6 and far >= (1 - share) * np.pi:
         raise MoveError(
-            "The camera keeps looking at what it is aimed at: lower the share under “How it travels” to turn it away."
+            "The camera keeps looking at what it is aimed at: lower the share under “How it travels” to turn away."
         )
     back = Rotation.from_rotvec(-share / (1 - share) * left) if far > 1e-6 else Rotation.identity()
     return np.asarray(back.as_matrix() @ place.rotation)

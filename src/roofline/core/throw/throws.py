@@ -86,8 +86,8 @@ class Throws:
 def side_by_side(arrays: Sequence[NDArray | None], step: int) -> tuple[NDArray, NDArray[np.int64]]:
     """Arrays of one kind as one, without a copy: the one that lies lowest in memory, and each one's place beyond it.
 
-    Places count ``step`` bytes; −1 for None. Compiled loops do not look at an array's length, so that they reach all of
-    them from the lowest one. Whoever holds the result has to hold the arrays as well.
+    Places count ``step`` bytes; −1 for None. Compiled loops do not look at an array's length, so that they reach all
+    of them from the lowest one. Whoever holds the result has to hold the arrays as well.
     """
     there = [a for a in arrays if a is not None]
     if not there:

@@ -53,6 +53,7 @@ const FACES = [
 const offered = computed(() => FACES.filter(([f]) => f !== 'exr' || !form.value.startsWith('gl')))
 const halved = computed(() => group.value === 'video' && form.value !== 'ffv1')
 const even = (n: number) => n + (n % 2)
+const sized = (width: number, height: number) => `${width} × ${height} px`
 /** The home photo, when its lens bends. */
 const bending = computed(() => s.shot.photos.find((p) => p.camera))
 const bends = computed(() => (bending.value?.camera?.distortion as number[] | undefined)?.some(Boolean) ?? false)
@@ -137,10 +138,10 @@ function choose(g: keyof typeof FORMS) {
         </p>
       </fieldset>
       <p v-if="halved && (d.width % 2 || d.height % 2)" class="sentence warn" data-odd>
-        This video halves its colour and needs even sizes: it will be {{ even(d.width) }} × {{ even(d.height) }} px, the
+        This video halves its colour and needs even sizes: it becomes {{ sized(even(d.width), even(d.height)) }}, the
         last row or column repeated.
       </p>
-      <p v-if="pictures" class="figure quiet">{{ d.width }} × {{ d.height }} px · {{ d.frames }} f · {{ d.fps }} fps</p>
+      <p v-if="pictures" class="figure quiet">{{ sized(d.width, d.height) }} · {{ d.frames }} f · {{ d.fps }} fps</p>
       <ElButton class="main" :disabled="!ready || running" data-deliver @click="deliver">
         {{
           running

@@ -136,7 +136,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
       </template>
       <template v-else>
         <p class="quiet">
-          Nearest {{ look.near_m?.toFixed(2) ?? '–' }} m, farthest {{ look.far_m?.toFixed(1) ?? '–' }} m from the lens.
+          Nearest {{ look.near_m?.toFixed(2) ?? '–' }} m, farthest {{ look.far_m?.toFixed(1) ?? '–' }} m off.
         </p>
         <NumberField
           label="Light at"
