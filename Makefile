@@ -54,7 +54,7 @@ test: setup lint
 	cd web && npm run --silent test
 	$(PY) -m roofline.work.warm src/roofline/demo/shot >/dev/null
 	$(BIN)/pytest -n 2 --ignore=tests/e2e
-	$(BIN)/pytest tests/e2e
+	$(BIN)/pytest -n 2 --dist loadfile tests/e2e
 
 test-fast: setup
 	cd web && npm run --silent test

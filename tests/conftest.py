@@ -175,7 +175,7 @@ def chromium():
         yield one
 
 
-expect.set_options(timeout=20_000)  # a busy machine may stand still for a while
+expect.set_options(timeout=40_000)  # a busy machine may stand still for a while
 
 
 @pytest.fixture
@@ -184,7 +184,7 @@ def page(chromium, running):
     address, _ = running
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
     one = context.new_page()
-    one.set_default_timeout(30_000)
+    one.set_default_timeout(60_000)
     strays, errors = [], []
     one.on("request", lambda r: strays.append(r.url) if not r.url.startswith((address, "data:", "blob:")) else None)
     one.on("pageerror", lambda e: errors.append(str(e)))

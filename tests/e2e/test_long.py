@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from statistics import median
 
 import pytest
 from tests.e2e.board import at_rest, until
@@ -10,7 +11,10 @@ from tests.e2e.hands import Answers, go, middle
 
 #: of the long day; 1,000 of them were tried by hand
 ACTIONS = int(os.environ.get("ROOFLINE_ACTIONS", "60"))
-#: a frame of a drag by made-up events: how long the page takes until what is dragged is drawn where the pointer is
+#: how long the fixed piece of work below takes on the two-core machine for which a frame of 16 ms is asked
+WORK_MS = 6.0
+#: a frame of a drag by made-up events: how long the page takes until what is dragged is drawn where the pointer is, and
+#: how long a fixed piece of work takes beside it, by which a machine that is slow or shared is told from a slow page
 FRAME = """
 async ([from, to, watched, attribute]) => {
   const target = document.elementFromPoint(...from)
@@ -22,13 +26,17 @@ async ([from, to, watched, attribute]) => {
   tell('pointerdown', from)
   await frame()
   const took = []
+  const known = Array.from({ length: 20000 }, (_, n) => (n * 7919) % 20011)
   for (let step = 1; step <= 16; step++) {
     const before = read()
     const at = [0, 1].map((k) => from[k] + ((to[k] - from[k]) * step) / 16)
     const begun = performance.now()
     tell('pointermove', at)
     for (let turn = 0; turn < 20 && read() === before; turn++) await Promise.resolve()
-    took.push([performance.now() - begun, read() !== before])
+    const drawn = performance.now()
+    const moved = read() !== before
+    known.toSorted((a, b) => a - b)
+    took.push([drawn - begun, moved, performance.now() - drawn])
     await frame() // painting it is the graphics card's work, which here is done by the processor
   }
   tell('pointerup', to)
@@ -57,11 +65,10 @@ def test_a_drag_is_drawn_in_the_next_frame_while_answers_are_late(
     page.route("**/try", lambda route: unanswered.append(route))
     x, y = middle(page, press)
     took = page.evaluate(FRAME, [[x, y], [x + by[0], y + by[1]], watched, attribute])
-    followed = [moved for _, moved in took[3:]]  # a press may slip a little
-    assert all(followed)
-    quick = sorted(ms for ms, _ in took)
-    print("ms until drawn: median", quick[len(quick) // 2], "worst", quick[-1])
-    assert quick[len(quick) // 2] < 16
+    assert all(moved for _, moved, _ in took[3:])  # a press may slip a little
+    drawn, work = (median(step[part] for step in took) for part in (0, 2))
+    print(f"until drawn {drawn:.1f} ms, the fixed work {work:.1f} ms")
+    assert drawn < 16 * max(1, work / WORK_MS)
     for route in unanswered:
         route.abort()
     answers.all()
