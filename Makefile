@@ -65,7 +65,7 @@ trials: setup
 
 bench: setup
 	$(PY) -m tools.bench
-	$(PY) -m tools.bench_forty
+	$(PY) -m tools.bench_large
 
 shots: setup
 	$(CHROMIUM)
