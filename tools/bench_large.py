@@ -89,7 +89,7 @@ def opened(page: Page, stage: str, mark: str) -> float:
 
 
 def layers(folder: Path) -> list[Path]:
-    """Two dozen pictures with alpha, one behind another: the nearest is a strip at the foot, the last one covers all."""
+    """Two dozen pictures with alpha, one behind another: the nearest is a strip at the foot, the last covers all."""
     rng = np.random.default_rng(2)
     grain = rng.integers(0, 60, (HEIGHT, WIDTH, 3), dtype=np.uint8)
     across = np.linspace(0, 3 * np.pi, WIDTH)
