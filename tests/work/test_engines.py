@@ -5,14 +5,17 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from roofline.core.move.path import moments
+from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.throw.engine import limits_of
+from roofline.core.throw.pictures import pyramid_of
 from roofline.demo.shot import FOLDER
 from roofline.formats.package import open_package
 from roofline.model.move import Limits
 from roofline.model.shot import Shot
+from roofline.work import engines as of_engines
 from roofline.work.engines import Engines
 from roofline.work.kept import Kept
+from roofline.work.render import Snapshot
 
 
 @pytest.fixture(scope="module")
@@ -99,11 +102,26 @@ def test_pyramids_are_held_once_whoever_draws(desk):
 @pytest.mark.slow
 def test_a_picture_is_made_under_any_ceiling(package):
     """Nothing is let go of under the hands of who uses it, be the ceiling lower than one plate."""
-    small = Engines(package.read, Kept(1000))
+    small = Engines(package.read, Kept(1000, 1000))
     moment = moments(package.shot, 60, 60, 96)[0]
     got = small.engine(package.shot).picture(moment)
     large = Engines(package.read, Kept()).engine(package.shot).picture(moment)
     assert np.array_equal(got, large) and small.kept.held <= 1000
+    assert small.kept.drawn <= 1000
+
+
+@pytest.mark.slow
+def test_textures_that_are_not_kept_are_made_once_a_delivery(package, monkeypatch):
+    """They may be more than what is kept warm: a frame after the first makes none, nor does who looks meanwhile."""
+    made = []
+    monkeypatch.setattr(of_engines, "pyramid_of", lambda *of: made.append(1) or pyramid_of(*of))
+    small = Engines(package.read, Kept(1000, 1000))
+    snapshot = Snapshot(package.shot, package.read, engines=small)
+    path = shot_path(package.shot)
+    for frame in (1, 60, 120):
+        snapshot.picture(moment_at(package.shot, path, frame).resized(96, 54))
+    small.engine(package.shot).picture(moment_at(package.shot, path, 60).resized(96, 54))
+    assert len(made) == len(snapshot.engine.textures.pyramids) > 3
 
 
 def test_what_is_covered_needs_no_sight(package):

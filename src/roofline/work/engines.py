@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
+from weakref import WeakValueDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -89,6 +90,7 @@ class Engines:
         self.read, self.kept, self._ready, self.disk = read, kept, ready, disk
         self.files = Files(read, self.clip)
         self._last: dict[tuple[Any, ...], _Last] = {}  # by plate, step and fineness
+        self._alive: WeakValueDictionary[str, Pyramid] = WeakValueDictionary()  # also those that are kept no longer
 
     # ------------------------------------------------------------ keys
 
@@ -291,7 +293,10 @@ class Engines:
             return pyramid_of(picture.colour(), picture.matte)
 
         seam = self.seam_key(shot, plate, throw) if throw is not None and throw.seam else None
-        return self.kept.get("pyramid", digest(self.picture_key(shot, plate), look, seam), make)
+        key = digest(self.picture_key(shot, plate), look, seam)
+        found = self.kept.get("pyramid", key, lambda: self._alive.get(key) or make())
+        self._alive[key] = found
+        return found
 
     def seam_key(self, shot: Shot, plate: Plate, throw: Throw) -> str:
         """Changes when a throw's seam may: with the set, and all that is thrown on it."""
@@ -308,9 +313,11 @@ class Engines:
         return PlatePicture(out.size, matte, out.colour, digest(out.key, key), out.canvas)
 
     def textures(self, shot: Shot) -> Held:
-        """The pyramids of all plates that have a camera; whoever holds them keeps them alive."""
+        """The pyramids of all plates that have a camera; whoever holds them keeps them alive, for others too."""
         of = {(t.plate, t.look): t for t in shot.throws}
-        return textures_of([self._pyramid(shot, p, key[1], of.get(key)) for key, p in thrown(shot).items()])
+        with ThreadPoolExecutor(2) as pool:
+            made = pool.map(lambda at: self._pyramid(shot, at[1], at[0][1], of.get(at[0])), thrown(shot).items())
+            return textures_of(list(made))
 
     def _pictures(self, shot: Shot, plates: list[Plate]) -> dict[str, PlatePicture]:
         """Sizes and mattes by plate; those not at hand are read two at a time."""

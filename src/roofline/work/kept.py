@@ -1,8 +1,9 @@
-"""What is kept warm: parts of engines, pictures, meshes, reports; all under one ceiling in bytes."""
+"""What is kept warm: parts of engines, pictures, meshes, reports under a ceiling in bytes; textures under another."""
 
 from __future__ import annotations
 
 import dataclasses
+import os
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Mapping
@@ -15,6 +16,9 @@ CEILING = 4 << 30
 # Large, and asked for again only while a hand works on that very plate: they have a share of the ceiling of their own,
 # so that a shot of many plates does not fill it with what was passed through once.
 PASSED, SHARE = ("source", "worked"), 0.4
+# A delivered picture needs the textures of all plates at once: where they did not fit beside the rest, each picture
+# would make all of them anew. They have a ceiling of their own, a quarter of the computer's memory.
+DRAWN, TEXTURES = "pyramid", max(2 << 30, os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4)
 SMALL = 512  # bytes that anything is taken to need
 
 
@@ -71,28 +75,33 @@ class _Slot:
 class Kept:
     """Results by kind and key. Each is made once, also when several threads ask; nobody waits for another key's.
 
-    When all together pass the ceiling, those that were asked for longest ago are let go of; whoever still uses one
-    holds it. ``made`` counts, by kind, how often something had to be worked out.
+    When all together pass the ceiling, those that were asked for longest ago are let go of; so are textures when they
+    pass theirs. Whoever still uses one holds it. ``made`` counts, by kind, how often something had to be worked out.
     """
 
-    def __init__(self, ceiling: int = CEILING):
-        self.ceiling = ceiling
+    def __init__(self, ceiling: int = CEILING, textures: int = TEXTURES):
+        self.ceiling, self.textures = ceiling, textures
         self.made: Counter[str] = Counter()
-        self._shown, self._passed = 0, _Tally()
+        self._shown, self._drawn, self._passed = 0, 0, _Tally()
         self._values: OrderedDict[tuple[str, str], tuple[Any, int, dict[int, int]]] = OrderedDict()
         self._slots: dict[tuple[str, str], _Slot] = {}
         self._lock = threading.Lock()
 
     @property
     def held(self) -> int:
-        """Bytes of all. What is shown may share arrays with what was passed through: both count, rather too much than
-        too little."""
+        """Bytes of all but textures. What is shown may share arrays with what was passed through: both count,
+        rather too much than too little."""
         return self._shown + self._passed.bytes
 
     @property
     def passed(self) -> int:
         """Of these, bytes of what was passed through."""
         return self._passed.bytes
+
+    @property
+    def drawn(self) -> int:
+        """Bytes of textures."""
+        return self._drawn
 
     def get(self, kind: str, key: str, make: Callable[[], T]) -> T:
         """The value of a key; `make` is called when it is not at hand, and what it raises is passed on."""
@@ -133,23 +142,32 @@ class Kept:
         with self._lock:
             self.made[kind] += 1
             self._drop((kind, key))
-            if size > self.ceiling:
+            if size > (self.textures if kind == DRAWN else self.ceiling):
                 return
             self._values[kind, key] = (value, besides, arrays)
-            if kind not in PASSED:
+            if kind == DRAWN:
+                self._drawn += size
+                while self.drawn > self.textures:
+                    self._drop_oldest(lambda kind: kind == DRAWN)
+            elif kind not in PASSED:
                 self._shown += size
             else:
                 self._passed.add(besides, arrays)
                 while self.passed > max(SHARE * self.ceiling, size):
-                    self._drop(next(at for at in self._values if at[0] in PASSED))
+                    self._drop_oldest(lambda kind: kind in PASSED)
             while self.held > self.ceiling:
-                self._drop(next(iter(self._values)))
+                self._drop_oldest(lambda kind: kind != DRAWN)
+
+    def _drop_oldest(self, among: Callable[[str], bool]) -> None:
+        self._drop(next(at for at in self._values if among(at[0])))
 
     def _drop(self, at: tuple[str, str]) -> None:
         value = self._values.pop(at, None)
         if value is not None:
             _, besides, arrays = value
-            if at[0] in PASSED:
+            if at[0] == DRAWN:
+                self._drawn -= besides + sum(arrays.values())
+            elif at[0] in PASSED:
                 self._passed.take(besides, arrays)
             else:
                 self._shown -= besides + sum(arrays.values())

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from roofline.core.handoff.lens import Lens, bent_picture
 from roofline.core.moment import Moment
 from roofline.core.move.path import home_lens, moment_at, moments, shot_path
+from roofline.core.throw.engine import Engine
 from roofline.errors import FormatError
 from roofline.formats.frames import FORMS as FRAMES
 from roofline.formats.frames import Pieces, save_frame
@@ -54,22 +56,24 @@ class Snapshot:
         if self.engines is None:
             self.engines = Engines(self.read, Kept())
 
+    @cached_property
+    def engine(self) -> Engine:
+        """One for all frames: its textures may be more than what is kept warm, and are not made anew for each."""
+        assert self.engines is not None
+        return self.engines.engine(self.shot)
+
     def picture(self, moment: Moment) -> NDArray:
         """Picture (H, W, 4) of a moment as it is delivered: linear light, premultiplied."""
-        assert self.engines is not None
         lens = home_lens(self.shot) if self.bend else STRAIGHT
-        return bent_picture(self.engines.engine(self.shot).picture, moment, lens)
+        return bent_picture(self.engine.picture, moment, lens)
 
     def depths(self, moment: Moment) -> NDArray:
         """Depth (H, W) of a moment in metres along the lens's axis; infinite where nothing is."""
-        assert self.engines is not None
-        return self.engines.engine(self.shot).depth(moment)
+        return self.engine.depth(moment)
 
     def numbered(self, moment: Moment) -> Pieces:
         """Which piece is seen at each pixel's centre of a moment, where a plate's matte leaves any of it."""
-        assert self.engines is not None
-        engine = self.engines.engine(self.shot)
-        face, geometry = engine.measure(moment).face, engine.geometry
+        face, geometry = self.engine.measure(moment).face, self.engine.geometry
         numbers = np.where(face < 0, 0, geometry.solid[face] + 1).astype(np.uint32)
         called = {s.id: s.name for s in self.shot.solids}
         return Pieces(numbers, [called[s] for s in geometry.solid_ids])

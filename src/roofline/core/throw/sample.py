@@ -22,6 +22,7 @@ from roofline.core.throw.measure import BACK, HIDDEN, MATTE, OUTSIDE, REACHED, j
 from roofline.core.throw.threads import ALONE, side_by_side
 
 TILE = 32  # pixels: what a tile shows stays in the cache
+NOTHING = np.float32(1e-6)  # of the light behind: where less comes through, that is not looked up
 
 
 @njit(cache=True, error_model="numpy", inline="always")
@@ -96,7 +97,8 @@ def cut_colour(cast, tex, face, x, y, room, out):  # type: ignore[no-untyped-def
             continue
         if status == REACHED or status == MATTE or not cast.pair_occlusion[n]:
             a, b, c, d = jacobian(cast, n, u, v, nearness)
-            sample(tex, cast.pair_plate[n], u, v, a, b, c, d, room, out)
+            if status == REACHED or not empty(tex, cast.pair_plate[n], u, v, a, b, c, d):
+                sample(tex, cast.pair_plate[n], u, v, a, b, c, d, room, out)
         break
 
 
@@ -118,8 +120,44 @@ def covered(sub, quarter):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
+def cut_outs(cast, cut, col, row, hits, near):  # type: ignore[no-untyped-def]
+    """Write the pieces of ``cut`` that lie over a pixel's centre to hits, the nearest first, and their inverse depths
+    to near; returns how many."""
+    table, cast = cast, open_cast(cast)
+    count = 0
+    for c in range(cut.shape[0]):
+        q = cut[c]
+        if col < cast.piece_boxes[4 * q] or col >= cast.piece_boxes[4 * q + 2]:
+            continue
+        if row < cast.piece_boxes[4 * q + 1] or row >= cast.piece_boxes[4 * q + 3]:
+            continue
+        inv = inside(table, q, col + 0.5, row + 0.5)
+        if inv <= 0 or (count > 0 and cast.piece_face[hits[count - 1]] == cast.piece_face[q]):
+            continue
+        at = count
+        while at > 0 and near[at - 1] < inv:
+            hits[at], near[at] = hits[at - 1], near[at - 1]
+            at -= 1
+        hits[at], near[at] = q, inv
+        count += 1
+    return count
+
+
+@njit(cache=True, error_model="numpy")
+def before(cast, sub, inv, x, y):  # type: ignore[no-untyped-def]
+    """In which share of a pixel a cut-out of an inverse depth lies before the opaque faces of the quarters."""
+    cast = open_cast(cast)
+    seen = 0.0
+    for quarter in range(4):
+        sx, sy = x - 0.25 + 0.5 * (quarter % 2), y - 0.25 + 0.5 * (quarter // 2)
+        if sub[quarter] < 0 or inv > linear(cast.depths, 3 * sub[quarter], sx, sy):
+            seen += 0.25
+    return seen
+
+
+@njit(cache=True, error_model="numpy")
 def paint_tile(nearest2, cut, opacity, cast, tex, top, left, room, acc, one, out):  # type: ignore[no-untyped-def]
-    """One tile of `paint`."""
+    """One tile of `paint`: what lies nearest first, and what is behind only as far as that lets it through."""
     table, cast = cast, open_cast(cast)
     height, width = out.shape[:2]
     sub = np.zeros(4, dtype=np.int64)
@@ -130,46 +168,26 @@ def paint_tile(nearest2, cut, opacity, cast, tex, top, left, room, acc, one, out
             for quarter in range(4):
                 sub[quarter] = nearest2[2 * row + quarter // 2, 2 * col + quarter % 2]
             x, y = col + 0.5, row + 0.5
+            through = np.float32(1)
+            for c in range(cut_outs(table, cut, col, row, hits, near)):
+                face = cast.piece_face[hits[c]]
+                seen = before(table, sub, near[c], x, y)
+                if seen > 0:
+                    cut_colour(table, tex, face, x, y, room, acc)
+                    share = np.float32(seen) * opacity[face]
+                    for i in range(4):
+                        out[row, col, i] += through * share * acc[i]
+                    through *= 1 - share * acc[3]
+                    if through < NOTHING:
+                        break
+            if through < NOTHING:
+                continue
             for quarter in range(4):
                 parts, dx, dy = covered(sub, quarter)
                 if parts > 0:
                     shade(table, tex, sub[quarter], x, y, dx, dy, room, acc, one)
                     for i in range(4):
-                        out[row, col, i] += acc[i] * np.float32(0.25 * parts)
-            count = 0
-            for c in range(cut.shape[0]):
-                q = cut[c]
-                if col < cast.piece_boxes[4 * q] or col >= cast.piece_boxes[4 * q + 2]:
-                    continue
-                if row < cast.piece_boxes[4 * q + 1] or row >= cast.piece_boxes[4 * q + 3]:
-                    continue
-                inv = inside(table, q, x, y)
-                face = cast.piece_face[q]
-                if inv <= 0 or (count > 0 and cast.piece_face[hits[count - 1]] == face):
-                    continue
-                at = count
-                while at > 0 and near[at - 1] > inv:
-                    hits[at], near[at] = hits[at - 1], near[at - 1]
-                    at -= 1
-                hits[at], near[at] = q, inv
-                count += 1
-            for c in range(count):
-                face = cast.piece_face[hits[c]]
-                seen = 0.0
-                for quarter in range(4):
-                    other = sub[quarter]
-                    if other < 0:
-                        seen += 0.25
-                    else:
-                        sx, sy = x - 0.25 + 0.5 * (quarter % 2), y - 0.25 + 0.5 * (quarter // 2)
-                        if near[c] > linear(cast.depths, 3 * other, sx, sy):
-                            seen += 0.25
-                if seen > 0:
-                    cut_colour(table, tex, face, x, y, room, acc)
-                    share = np.float32(seen) * opacity[face]
-                    rest = 1 - acc[3] * share
-                    for i in range(4):
-                        out[row, col, i] = acc[i] * share + rest * out[row, col, i]
+                        out[row, col, i] += through * acc[i] * np.float32(0.25 * parts)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
