@@ -78,15 +78,15 @@ def test_the_ceiling_holds_and_the_oldest_go_first(asked):
 
 
 def test_textures_have_a_ceiling_of_their_own_and_push_nothing_else_out():
-    kept = Kept(ceiling=1000, textures=2500)
+    kept = Kept(1000)
     kept.get("report", "a", lambda: np.zeros(900, np.uint8))
     for n in range(4):
-        kept.get("pyramid", str(n), lambda: np.zeros(800, np.uint8))
+        kept.get("pyramid", str(n), lambda: np.zeros(600, np.uint8))
     assert kept.held == 900 and kept.peek("report", "a") is not None
-    assert [kept.peek("pyramid", str(n)) is not None for n in range(4)] == [False, True, True, True]
-    assert kept.drawn == 2400
+    assert [kept.peek("pyramid", str(n)) is not None for n in range(4)] == [False, False, True, True]
+    assert kept.drawn == 1200
     kept.get("report", "b", lambda: np.zeros(900, np.uint8))
-    assert kept.peek("report", "a") is None and kept.drawn == 2400
+    assert kept.peek("report", "a") is None and kept.drawn == 1200
 
 
 def test_what_is_larger_than_the_ceiling_is_handed_over_and_not_kept():

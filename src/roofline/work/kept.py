@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-import os
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Mapping
@@ -17,8 +16,8 @@ CEILING = 4 << 30
 # so that a shot of many plates does not fill it with what was passed through once.
 PASSED, SHARE = ("source", "worked"), 0.4
 # A delivered picture needs the textures of all plates at once: where they did not fit beside the rest, each picture
-# would make all of them anew. They have a ceiling of their own, a quarter of the computer's memory.
-DRAWN, TEXTURES = "pyramid", max(2 << 30, os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 4)
+# would make all of them anew. They have a ceiling of their own, beside the other one and so much higher.
+DRAWN, HIGHER = "pyramid", 1.5
 SMALL = 512  # bytes that anything is taken to need
 
 
@@ -79,8 +78,8 @@ class Kept:
     pass theirs. Whoever still uses one holds it. ``made`` counts, by kind, how often something had to be worked out.
     """
 
-    def __init__(self, ceiling: int = CEILING, textures: int = TEXTURES):
-        self.ceiling, self.textures = ceiling, textures
+    def __init__(self, ceiling: int = CEILING):
+        self.ceiling, self.textures = ceiling, HIGHER * ceiling
         self.made: Counter[str] = Counter()
         self._shown, self._drawn, self._passed = 0, 0, _Tally()
         self._values: OrderedDict[tuple[str, str], tuple[Any, int, dict[int, int]]] = OrderedDict()
