@@ -296,7 +296,7 @@ MEMORY = click.option(
     "--memory",
     type=click.FloatRange(min=0.1),
     default=4.0,
-    help="GiB that may be kept at hand: pictures, and what is compiled of shots; beside it, 1.5 times as much for textures.",
+    help="GiB that may be kept at hand: pictures, and what is compiled of shots; textures may need 1.5 times that.",
 )
 
 
