@@ -102,7 +102,6 @@ async function opened(state = whole(7)) {
 
 beforeEach(() => {
   setActivePinia(createPinia())
-  server.asked.length = 0
   Object.assign(told, { shot: '', has: '', wants: '' })
 })
 
@@ -155,6 +154,7 @@ describe('one change by the own hand', () => {
     server.answer = () => Promise.reject(new TypeError('refused'))
     expect(await s.change('PUT', '/solids/b', {})).toBe(false)
     expect(s.problem).toContain('does not answer')
+    s.close() // or it asks again, in the middle of another test
   })
 })
 

@@ -166,9 +166,11 @@ export const useShot = defineStore('shot', () => {
     }
   }
 
+  /** Who leaves the shot hears and asks no more. */
   function close() {
     deaf?.()
     deaf = null
+    away.value = false
   }
 
   async function refresh() {
@@ -193,7 +195,7 @@ export const useShot = defineStore('shot', () => {
     away.value = true
     while (away.value) {
       await new Promise((done) => setTimeout(done, ASK_AGAIN))
-      await askAgain()
+      if (away.value) await askAgain()
     }
   }
 
