@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from PIL import Image
 from playwright.sync_api import expect
 
@@ -175,6 +176,8 @@ def chromium():
         yield one
 
 
+settings.register_profile("roofline", deadline=None)  # how long a case takes is the bench's to say
+settings.load_profile("roofline")
 expect.set_options(timeout=40_000)  # a busy machine may stand still for a while
 
 

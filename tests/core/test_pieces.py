@@ -125,6 +125,15 @@ def test_a_corner_that_all_but_lies_on_a_diagonal_leaves_no_sliver():
     check_faces(faces_of(Block(id="s", name="S", corner=(0, 0, 0), size=(1, 1, 1), cuts=[door])), thinnest=1e-3)
 
 
+def test_a_wall_that_no_picture_shows_is_none():
+    """What two cuts leave beside a block's side, a hundredth of a millimetre wide, had been a sliver of a wall."""
+    deep, high = (0.5, 0.5, 0.109375), (0.25, 0.5, 0.25)
+    cuts = [Cut(name="Door", low=(1e-5, 0, 0), high=deep), Cut(name="Door", low=(1e-5, 0, 0.125), high=high)]
+    faces = faces_of(Block(id="s", name="S", corner=(0, 0, 0), size=(0.5, 0.5, 0.5), cuts=cuts))
+    check_faces(faces, thinnest=1e-3)
+    assert volume(faces) == pytest.approx(0.5**3 - 0.5 * 0.5 * 0.109375 - 0.25 * 0.5 * 0.125, rel=1e-9)
+
+
 @pytest.mark.slow
 @given(solids)
 @settings(max_examples=250, deadline=None)

@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from roofline.core.camera import Array
 from roofline.model.massing import Cut
 
-LEAST = 1e-5  # of the largest measure: lines nearer to one another are one, at any scale
+LEAST = 1e-4  # of the largest measure: lines nearer to one another are one, at any scale: no picture tells them apart
 SIDES = {(0, -1): "left", (0, 1): "right", (1, -1): "base", (1, 1): "top", (2, -1): "back", (2, 1): "front"}
 # what the faces of a cut are called, by the direction they look in: into the opening
 CUT_SIDES = {(0, 1): "left", (0, -1): "right", (1, 1): "sill", (1, -1): "head", (2, 1): "back", (2, -1): "front"}
