@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import base64
 import io
+import time
+from contextlib import suppress
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import TimeoutError, expect
 from tests.e2e.board import Board, state, until
 
 
@@ -20,9 +22,13 @@ def steps(page, shot, name) -> list[str]:
 
 
 def add(page, title: str) -> None:
-    """A step from the list of kinds."""
-    page.locator("[data-add-step] .el-select__wrapper").click()
-    page.get_by_role("option", name=title, exact=True).click()
+    """A step from the list of kinds; opened once more where a list that was just closing has closed this one too."""
+    option, ends = page.get_by_role("option", name=title, exact=True), time.monotonic() + 60
+    while not option.is_visible() and time.monotonic() < ends:
+        page.locator("[data-add-step] .el-select__wrapper").click()
+        with suppress(TimeoutError):
+            option.wait_for(timeout=10_000)
+    option.click()
 
 
 def shown(page) -> np.ndarray:
