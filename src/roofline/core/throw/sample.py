@@ -124,7 +124,7 @@ def cut_outs(cast, cut, col, row, hits, near):  # type: ignore[no-untyped-def]
     """Write the pieces of ``cut`` that lie over a pixel's centre to hits, the nearest first, and their inverse depths
     to near; returns how many."""
     table, cast = cast, open_cast(cast)
-    count = 0
+    count, last = 0, -1
     for c in range(cut.shape[0]):
         q = cut[c]
         if col < cast.piece_boxes[4 * q] or col >= cast.piece_boxes[4 * q + 2]:
@@ -132,9 +132,9 @@ def cut_outs(cast, cut, col, row, hits, near):  # type: ignore[no-untyped-def]
         if row < cast.piece_boxes[4 * q + 1] or row >= cast.piece_boxes[4 * q + 3]:
             continue
         inv = inside(table, q, col + 0.5, row + 0.5)
-        if inv <= 0 or (count > 0 and cast.piece_face[hits[count - 1]] == cast.piece_face[q]):
+        if inv <= 0 or cast.piece_face[q] == last:  # where two pieces of a face meet, both have the pixel
             continue
-        at = count
+        at, last = count, cast.piece_face[q]
         while at > 0 and near[at - 1] < inv:
             hits[at], near[at] = hits[at - 1], near[at - 1]
             at -= 1
