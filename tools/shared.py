@@ -8,18 +8,21 @@ from typing import Any
 import numpy as np
 
 from roofline.core.camera import (
-    FILM_BACK_MM,
     bend_pixels,
     from_pan_tilt_roll,
     matrix_to_quaternion,
     view_of,
 )
+from roofline.core.move.frame import resized
 from roofline.core.move.ideas import BEFORE
 from roofline.core.move.path import Path
 from roofline.core.move.travel import key_passing, paced
 from roofline.model.base import VERDICTS
 from roofline.model.changes import SurveyChange
+from roofline.model.handoff import Delivery
 from roofline.model.move import Key
+from roofline.model.photo import Photo
+from roofline.model.shot import Shot
 from roofline.model.survey import Camera, Survey
 
 DIGITS = 9
@@ -31,7 +34,6 @@ def constants() -> str:
     return (
         "/** Made by `python -m tools.schema` from the server's own; do not edit. */\n"
         f"export const VERDICTS = [{names}] as const\n"
-        f"export const FILM_BACK = {FILM_BACK_MM:g} // millimetres\n"
         f"export const AHEAD = {BEFORE:g} // metres to what a move is about, where nothing is said\n"
     )
 
@@ -80,8 +82,8 @@ def paces(count: int = 12) -> str:
         handles = rng.integers(0, 5)
         at = [1, *np.sort(rng.choice(np.arange(3, 118), handles, replace=False)).tolist(), 120]
         curve = list(zip(at, [0.0, *_listed(np.sort(rng.random(handles))), 1.0], strict=True))
-        keys = [Key(frame=f, position=(0, 0, 0), rotation=(1, 0, 0, 0), focal_px=100) for f in frames]
-        path = Path(keys)
+        keys = [Key(frame=f, position=(0, 0, 0), rotation=(1, 0, 0, 0), zoom=1) for f in frames]
+        path = Path(keys, 100)
         along = np.array([paced(curve, path, frame) for frame in range(1, 121)])
         near = [int(np.abs(along - k).argmin()) + 1 for k in frames]
         shown = near + rng.integers(1, 121, 4).tolist()
@@ -95,6 +97,26 @@ def paces(count: int = 12) -> str:
             }
         )
     return json.dumps(out) + "\n"
+
+
+def frames(count: int = 16) -> str:
+    """`web/src/stages/photo/frame.gen.json`: frames over photos at other sizes, and what photos take of film backs."""
+    rng = np.random.default_rng(9)
+    sizes, backs = [], []
+    for n in range(count):
+        photo = {"width": int(rng.integers(300, 6000)), "height": int(rng.integers(300, 6000))}
+        framing = {"scale": float(rng.uniform(0.2, 3)), "centre": _listed(rng.uniform(100, 3000, 2))}
+        was = Delivery(width=int(rng.integers(200, 4000)), height=int(rng.integers(200, 2200)), framing=framing)
+        camera = Camera(focal_px=1000, rotation=np.eye(3).tolist(), principal_point=(0, 0), **photo)
+        shot = Shot(name="a", delivery=was, photos=[Photo(id="a", name="a", file="a", camera=camera)])
+        to = [was.width * 2, was.height * 2] if n % 4 == 0 else [int(v) for v in rng.integers(200, 4000, 2)]
+        now = resized(shot, to[0], to[1])
+        kept = {"was": was.model_dump(mode="json"), "photo": photo, "to": to, "now": now.model_dump(mode="json")}
+        sizes.append(kept)
+        back = None if n % 5 == 0 else _listed(rng.uniform(5, 60, 2))
+        taken = Photo(id="a", name="a", file="a", film_back_mm=back, **photo)
+        backs.append({"photo": photo | {"film_back_mm": back}, "mm": round(taken.mm_a_pixel, 12)})
+    return json.dumps({"sizes": sizes, "backs": backs}) + "\n"
 
 
 def _listed(values: Any) -> Any:

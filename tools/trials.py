@@ -46,7 +46,6 @@ def small_package(folder: Path) -> Path:
     framing = package.shot.delivery.framing
     if framing is not None:
         framing = framing.model_copy(update={"scale": framing.scale * scale})
-    keys = [k.model_copy(update={"focal_px": k.focal_px / scale}) for k in keys]
     delivery = Delivery(width=width, height=54, fps=24, frames=FRAMES, framing=framing)
     move = package.shot.move.model_copy(update={"keys": keys})
     shot = Shot.model_validate(package.shot.model_copy(update={"delivery": delivery, "move": move}).model_dump())

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from roofline.cli_move import along_command, bring_back_command, paint_list_command, plate_command, standing_command
 from roofline.cli_parts import Bad, Group, engine_of, engines_of, pixel_of, put, range_of, size_of
+from roofline.core.move.frame import proofed
 from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.survey.detect import find
 from roofline.core.survey.joint import Member, solve_together
@@ -190,6 +191,7 @@ def probe(package: Path, frame: int, pixels: tuple[str, ...], _json: bool) -> No
 @click.option("--alpha/--no-alpha", default=True, help="An alpha channel in every frame, or none: over black.")
 @click.option("--depth", is_flag=True, help="The channel Z, metres, in OpenEXR frames.")
 @click.option("--pieces", is_flag=True, help="A part that tells pieces apart, in OpenEXR frames.")
+@click.option("--scale", type=click.Choice(["1", "0.5", "0.25"]), default="1", help="A proof: at half or quarter size.")
 @click.option("--json", "as_json", is_flag=True, help="Print the files written as JSON.")
 def render(
     package: Path,
@@ -200,6 +202,7 @@ def render(
     alpha: bool,
     depth: bool,
     pieces: bool,
+    scale: str,
     as_json: bool,
 ) -> None:
     """Render frames or a video."""
@@ -211,7 +214,8 @@ def render(
         click.echo(f"\r{done} of {count} frames", err=True, nl=done == count)
 
     name = "".join(c if c.isalnum() else "-" for c in opened.shot.name.lower()).strip("-") or "shot"
-    snapshot = render_.Snapshot(opened.shot, opened.read, form, bend, alpha, depth, pieces)
+    shot = proofed(opened.shot, round(1 / float(scale)))
+    snapshot = render_.Snapshot(shot, opened.read, form, bend, alpha, depth, pieces)
     paths = render_.deliver(snapshot, out, name, first, last, told)
     if as_json:
         put([str(p) for p in paths])

@@ -52,7 +52,7 @@ def test_a_counter_move_keeps_the_size_of_what_it_is_about(amount):
         sizes.append(np.linalg.norm(a - b))
     assert np.ptp(sizes) / sizes[0] < 1e-3
     last = views(shot, from_idea(shot, "counter", amount, "box"))[-1]
-    assert last.focal < home_key(shot, 1).focal_px  # nearer, and wider
+    assert last.focal < shot.home_px  # nearer, and wider
 
 
 @pytest.mark.slow

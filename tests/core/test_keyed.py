@@ -30,11 +30,11 @@ def keys_of(free=((), (), (), ())) -> list[Key]:
 @settings(max_examples=40, deadline=None)
 def test_each_value_is_that_of_a_path_through_the_keys_that_hold_it(free):
     keys = keys_of(free)
-    path = Path(keys)
+    path = Path(keys, 1000)
 
     def alone(value: str) -> Path:
         held = [k for k in keys if value not in k.free] or keys[:1]
-        return Path([k.model_copy(update={"free": []}) for k in held])
+        return Path([k.model_copy(update={"free": []}) for k in held], 1000)
 
     for frame in (1, 7.5, 10, 33, 40, 59, 60, 70):
         position, rotation, focal = path.at(frame)
@@ -45,9 +45,9 @@ def test_each_value_is_that_of_a_path_through_the_keys_that_hold_it(free):
 
 def test_a_key_that_holds_the_focal_length_alone_leaves_the_way_as_it_was():
     keys = keys_of()
-    without = Path([keys[0], keys[1], keys[3]])
+    without = Path([keys[0], keys[1], keys[3]], 1000)
     keys[2].free = ["position", "rotation"]
-    path = Path(keys)
+    path = Path(keys, 1000)
     for frame in range(1, 61):
         assert path.at(frame)[0] == pytest.approx(without.at(frame)[0], abs=1e-12)
         assert path.at(frame)[1] == pytest.approx(without.at(frame)[1], abs=1e-12)
@@ -57,7 +57,7 @@ def test_a_key_that_holds_the_focal_length_alone_leaves_the_way_as_it_was():
 def test_turns_through_two_keys_are_the_shortest_way():
     keys = keys_of(((), ("rotation",), ("rotation",), ()))
     first, last = (Rotation.from_quat(keys[i].rotation, scalar_first=True) for i in (0, 3))
-    half = Rotation.from_matrix(Path(keys).at(30.5)[1])
+    half = Rotation.from_matrix(Path(keys, 1000).at(30.5)[1])
     whole = (first.inv() * last).magnitude()
     assert (first.inv() * half).magnitude() == pytest.approx(whole / 2) == (half.inv() * last).magnitude()
 
@@ -89,7 +89,7 @@ def shot_with(focus: dict[int, tuple[float | None, float | None]]) -> Shot:
 
 def test_focus_goes_from_key_to_key_without_overshoot_and_stays_beyond_them():
     shot = shot_with({0: (2.0, None), 2: (20.0, 2.8), 3: (20.0, None)})
-    path = Path(shot.move.keys)
+    path = Path(shot.move.keys, shot.home_px)
     told = [focus_at(shot, path, f, 900) for f in range(1, 80)]
     distances = [f.focus_m for f in told]
     assert distances[0] == pytest.approx(2) and distances[39] == pytest.approx(20) == pytest.approx(distances[-1])
@@ -105,7 +105,7 @@ def test_focus_goes_from_key_to_key_without_overshoot_and_stays_beyond_them():
 
 def test_the_pace_of_the_move_is_the_focus_too():
     shot = shot_with({0: (2.0, None), 3: (20.0, None)})
-    path = Path(shot.move.keys)
+    path = Path(shot.move.keys, shot.home_px)
     straight = focus_at(shot, path, 30.5, 900).focus_m
     shot.move = shot.move.model_copy(update={"speed": [(1, 0), (11, 0.5), (60, 1)]})
     assert focus_at(shot, path, 11, 900).focus_m == pytest.approx(straight)

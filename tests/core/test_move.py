@@ -48,7 +48,8 @@ def keys(*spots) -> list[Key]:
 
 def test_the_path_meets_its_keys_rests_at_its_ends_and_stands_still_outside():
     path = Path(
-        keys((10, (0, 1, 0), (0, 0, 0), 500), (40, (2, 1, -3), (30, 5, 0), 600), (90, (3, 2, -9), (-20, 0, 4), 900))
+        keys((10, (0, 1, 0), (0, 0, 0), 500), (40, (2, 1, -3), (30, 5, 0), 600), (90, (3, 2, -9), (-20, 0, 4), 900)),
+        1000,
     )
     for frame, position, focal in ((10, (0, 1, 0), 500), (40, (2, 1, -3), 600), (90, (3, 2, -9), 900)):
         got = path.at(frame)
@@ -66,7 +67,7 @@ def test_the_path_meets_its_keys_rests_at_its_ends_and_stands_still_outside():
 @given(st.lists(st.tuples(angle, st.floats(-1, 1), angle), min_size=2, max_size=5))
 @settings(max_examples=60, deadline=None)
 def test_rotation_is_smooth_and_takes_no_detour(turns):
-    path = Path(keys(*[(1 + 20 * i, (0, 0, 0), tuple(np.degrees(t)), 500) for i, t in enumerate(turns)]))
+    path = Path(keys(*[(1 + 20 * i, (0, 0, 0), tuple(np.degrees(t)), 500) for i, t in enumerate(turns)]), 1000)
     frames = np.arange(1, 20 * (len(turns) - 1) + 1.01, 0.25)
     m = [path.at(f)[1] for f in frames]
     steps = [
@@ -79,7 +80,7 @@ def test_rotation_is_smooth_and_takes_no_detour(turns):
 
 
 def test_two_keys_ease_as_smoothstep():
-    path = Path(keys((1, (0, 0, 0), (0, 0, 0), 500), (101, (10, 0, 0), (60, 0, 0), 500)))
+    path = Path(keys((1, (0, 0, 0), (0, 0, 0), 500), (101, (10, 0, 0), (60, 0, 0), 500)), 1000)
     assert path.at(26)[0][0] == pytest.approx(10 * (3 * 0.25**2 - 2 * 0.25**3))
     assert np.degrees(pan_tilt_roll(path.at(26)[1].T)[0]) == pytest.approx(60 * (3 * 0.25**2 - 2 * 0.25**3))
 

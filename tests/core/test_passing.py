@@ -21,7 +21,7 @@ FLOATS = st.floats(-0.5, 0.5)
 
 
 def path(*more) -> Path:
-    return Path([key(f, p, **m) for (f, p), m in zip(SPOTS, more, strict=True)])
+    return Path([key(f, p, **m) for (f, p), m in zip(SPOTS, more, strict=True)], 1000)
 
 
 def slope(of: Path, frame: float, side: int) -> np.ndarray:
@@ -63,7 +63,7 @@ def test_at_an_end_a_speed_goes_towards_the_next_key():
 def test_it_says_nothing_of_other_spans_and_values():
     keys = [key(f, p) for f, p in [*SPOTS, (161, (4.0, 1.6, -9.0))]]
     drawn = [*keys[:1], keys[1].model_copy(update={"velocity": (0.3, 0.1, 0.2)}), *keys[2:]]
-    one, other = Path(keys), Path(drawn)
+    one, other = Path(keys, 1000), Path(drawn, 1000)
     for frame in (101, 120, 161):
         np.testing.assert_allclose(one.at(frame)[0], other.at(frame)[0], atol=1e-12)
     assert not np.allclose(one.at(70)[0], other.at(70)[0])
@@ -71,7 +71,7 @@ def test_it_says_nothing_of_other_spans_and_values():
 
 
 def test_keys_that_stand_in_one_spot_have_no_way_to_go():
-    still = Path([key(1, (0, 1, 0), speed=0.1), key(50, (0, 1, 0))])
+    still = Path([key(1, (0, 1, 0), speed=0.1), key(50, (0, 1, 0))], 1000)
     np.testing.assert_allclose(still.at(20)[0], (0, 1, 0))
 
 
@@ -80,7 +80,7 @@ def test_brought_back_it_is_as_much_slower():
     half = shrunk(keys, keys[0], 0.5)
     np.testing.assert_allclose(half[1].velocity, (0.05, 0, 0.1))
     assert half[2].speed == pytest.approx(0.02)
-    whole, small = Path(keys), Path(half)
+    whole, small = Path(keys, 1000), Path(half, 1000)
     for frame in np.linspace(1, 101, 31):
         np.testing.assert_allclose(small.at(frame)[0], (whole.at(frame)[0] + keys[0].position) / 2, atol=1e-12)
     assert shrunk(keys, keys[0], 0.0)[2].speed is None

@@ -31,7 +31,7 @@ def test_a_key_for_the_lens_alone_and_one_taken_up_again_by_the_hand(page, halt)
         page.locator(f"[data-holds-value={value}]").click()
     until(lambda: sorted(key_on(page, halt, 90)["free"]) == ["position", "rotation"])
     figure(page, "Focal length", "40")
-    until(lambda: key_on(page, halt, 90)["focal_px"] > before[89]["focal_px"] * 1.1)
+    until(lambda: key_on(page, halt, 90)["zoom"] > before[89]["zoom"] * 1.1)
     after = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
     assert [c["position"] for c in after] == [pytest.approx(c["position"]) for c in before]
     assert after[89]["focal_px"] > before[89]["focal_px"] * 1.1

@@ -177,8 +177,16 @@ def without(key, item):
         ({"plates": [{**document()["plates"][0], "photo": "zz"}]}, "names the photo 'zz'"),
         ({"throws": [{"plate": "nope", "targets": []}]}, "names the plate 'nope'"),
         (
-            {"move": {"keys": [{**document()["move"]["keys"][0], "frame": 400}], "sway": None}},
-            "outside the shot's frames 1 to 6",
+            {
+                "move": {
+                    "keys": [
+                        {**document()["move"]["keys"][0], "frame": -40},
+                        {**document()["move"]["keys"][0], "frame": 0},
+                    ],
+                    "sway": None,
+                }
+            },
+            "before the shot's first frame, 0",
         ),
         ({"move": {"keys": [document()["move"]["keys"][0]] * 2, "sway": None}}, "same frame"),
         ({"plates": [{**document()["plates"][0], "file": "../../etc/passwd"}]}, "outside of it"),

@@ -165,7 +165,9 @@ def test_usd_opens_with_the_camera_in_place(scene, tmp_path):
     assert len(meshes) == sum(len(p.surfaces) for p in out.pieces)
     assert {"House / front", "Ground / top 1"} & {p.GetDisplayName() for p in meshes}
     assert stage.GetFramesPerSecond() == 24 and all(UsdGeom.Mesh(p).GetExtentAttr().Get() for p in meshes)
-    assert camera.horizontalAperture * 100 == pytest.approx(36)  # millimetres, a unit being a metre
+    assert camera.horizontalAperture * 100 == pytest.approx(
+        36 * out.shot.framing.scale * 160 / 320
+    )  # millimetres, a unit being a metre
 
 
 def test_obj_is_read_with_its_texture(scene, tmp_path):
@@ -242,7 +244,7 @@ def test_focus_goes_out_with_the_lens_and_blurs_as_many_pixels(scene, tmp_path):
         assert distance == pytest.approx(wanted)
         # how wide the far distance's cone is on the film: aperture · magnification, in pixels
         theirs = focal / stop * focal / (1000 * distance - focal) / pitch
-        told = focus_at(shot, Path(keys), frame, focal / pitch)
+        told = focus_at(shot, Path(keys, shot.home_px), frame, focal / pitch)
         own = focal / pitch * pixel_mm(shot)
         ours = own / told.f_stop * own / (1000 * told.focus_m - own) / pixel_mm(shot)
         assert theirs == pytest.approx(ours, rel=0.02)  # a longer lens focuses a little otherwise on what is near

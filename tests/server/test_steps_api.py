@@ -235,11 +235,11 @@ def test_a_key_may_hold_a_part_of_the_camera_and_its_focus(client, tmp_path):
     """In over HTTP, out in the path, the package and USD."""
     path = client.get(f"{BASE}/path").get_json()["cameras"]
     camera = path[89]
-    key = {**{k: camera[k] for k in ("frame", "position", "pan_deg", "tilt_deg", "roll_deg")}, "focal_px": 2500.0}
+    key = {**{k: camera[k] for k in ("frame", "position", "pan_deg", "tilt_deg", "roll_deg")}, "zoom": 1.2}
     key |= {"free": ["position", "rotation"], "focus_m": 12.5, "f_stop": 4}
     assert client.put(f"{BASE}/keys/90", json=key).status_code == 200
     after = client.get(f"{BASE}/path").get_json()["cameras"]
-    assert after[89]["focal_px"] == pytest.approx(2500) != camera["focal_px"]
+    assert after[89]["zoom"] == pytest.approx(1.2) != camera["zoom"]
     for was, now in zip(path, after, strict=True):
         assert now["position"] == pytest.approx(was["position"]) and now["pan_deg"] == pytest.approx(was["pan_deg"])
         assert now["focus"]["focus_m"] == 12.5 and now["focus"]["sharp_from_m"] < 12.5
@@ -265,7 +265,7 @@ def test_a_place_that_is_tried_is_judged_as_the_check_judges_it(client):
     revision = client.get(BASE).get_json()["revision"]
     for frame in (1, 60, 120):
         camera = cameras[frame - 1]
-        asked = {k: camera[k] for k in ("pan_deg", "tilt_deg", "roll_deg", "focal_px")}
+        asked = {k: camera[k] for k in ("pan_deg", "tilt_deg", "roll_deg", "zoom")}
         asked |= dict(zip(("run", "rise", "back"), camera["position"], strict=True))
         told = client.get(f"{BASE}/frames/{frame}/stand", query_string=asked).get_json()
         checked = report["frames"][frame - 1]

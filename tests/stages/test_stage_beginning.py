@@ -15,7 +15,7 @@ from roofline.core.move.path import moments
 from roofline.core.throw.check import check
 from roofline.errors import Conflict, FormatError
 from roofline.formats.pictures import read
-from roofline.model.handoff import Framing
+from roofline.model.handoff import DeliveryChange, Framing
 from roofline.model.plates import ThrowChange
 from roofline.model.survey import Assumption
 from roofline.stages import beginning, photo, plates, shots, stepping, survey
@@ -28,7 +28,9 @@ def empty(desk) -> str:
 
 
 def begun(desk, shot: str, files, how: How | None = None):
-    return ended(desk, beginning.order_begin(desk, shot, files, how or How(frames=6)), 120)
+    """Begun at the size and length that were stated before."""
+    photo.change_delivery(desk, shot, DeliveryChange(width=800, height=450, frames=6))
+    return ended(desk, beginning.order_begin(desk, shot, files, how or How()), 120)
 
 
 def smooth(width: int, height: int, seed: int = 2) -> bytes:
@@ -39,14 +41,14 @@ def smooth(width: int, height: int, seed: int = 2) -> bytes:
 
 
 def test_layers_are_one_change_and_undone_as_one(desk, empty):
-    before = desk.store.revision(empty)
+    stated, before = 1, desk.store.revision(empty)
     job = begun(desk, empty, layers(4))
     assert job.state == "done" and "holds in every frame" in job.result["notes"][-1]
     shot = desk.store.load(empty)
-    assert shot.name == "Begun" and desk.store.revision(empty) == before + 1
+    assert shot.name == "Begun" and desk.store.revision(empty) == before + stated + 1
     assert [p.name for p in shot.plates] == ["Flattened", "disc 1", "disc 2", "disc 3", "sky"]
     assert all(desk.store.blobs.read(p.file) for p in shot.plates)
-    assert shot.delivery.frames == 6 and shot.photos[0].assumed
+    assert (shot.delivery.width, shot.delivery.frames) == (800, 6) and shot.photos[0].assumed
     assert plates.telling(shot)[1] is None and survey.telling(shot)[0].endswith("assumed")
     desk.store.undo(empty)
     assert desk.store.load(empty).photos == [] and desk.store.load(empty).solids == []
@@ -104,7 +106,8 @@ def test_what_cannot_be_used_fails_with_a_sentence_and_changes_nothing(desk, emp
     assert job.state == "failed" and "damaged" in job.error
     far = begun(desk, empty, layers(3), How(near_m=9, far_m=3))
     assert far.state == "failed" and "nearer than the farthest" in far.error
-    assert desk.store.load(empty).photos == [] and desk.store.revision(empty) == 0
+    shot = desk.store.load(empty)
+    assert shot.photos == [] and shot.solids == [] and desk.store.history(empty).undo == "Change what is delivered"
 
 
 @pytest.mark.slow
@@ -115,14 +118,14 @@ def test_a_first_move_assumes_what_is_missing_and_keeps_what_is_there(desk, empt
     job = ended(desk, beginning.order_first_move(desk, empty), 120)
     assert job.state == "done", job.error
     note = job.result["notes"][0]
-    assert "would be enlarged" in note and "holds in every frame" in note
+    assert "is enlarged" in note and "holds in every frame at that size" in note
     shot = desk.store.load(empty)
     assert shot.photos[0].survey.assumption == Assumption() and len(shot.move.keys) == 2
     assert shot.move.keys[0].home and {s.kind for s in shot.solids} == {"ground", "backdrop"}
-    assert shot.delivery.framing.scale >= 1
+    assert (shot.delivery.width, shot.delivery.height) == (1920, 1080)  # as stated
     # a second one: the artist's own frame and pieces stay
     own = Framing(scale=1.2, centre=(430, 290))
-    photo.change_delivery(desk, empty, {"framing": own.model_dump(), "width": 640, "height": 360})
+    photo.change_delivery(desk, empty, DeliveryChange(framing=own, width=640, height=360))
     kept = desk.store.load(empty)
     again = ended(desk, beginning.order_first_move(desk, empty), 120)
     assert again.state == "done", again.error

@@ -13,7 +13,7 @@ from roofline.core.camera import pan_tilt_roll, quaternion_to_matrix
 from roofline.core.move.path import moment_at, shot_path
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.model.base import VERDICTS
-from roofline.model.move import Key, Limits, Move, SurfaceLimits
+from roofline.model.move import Key, Limits, LimitsChange, Move, SurfaceLimits
 from roofline.stages import move, photo
 
 AHEAD = (0.0, 1.0, 0.0, 0.0)
@@ -50,8 +50,8 @@ def test_a_key_takes_the_place_of_the_one_it_was_and_of_any_on_its_frame(desk, w
 
 def test_a_key_off_the_shots_frames_is_refused(desk, wall):
     before = desk.store.load(wall)
-    with pytest.raises(ValueError, match="outside the shot's frames 1 to 6"):
-        move.set_key(desk, wall, "6", key(7))
+    with pytest.raises(ValueError, match="before the shot's first frame, 1"):
+        move.set_key(desk, wall, "6", key(-1))
     assert desk.store.load(wall) == before
 
 
@@ -59,7 +59,7 @@ def test_a_key_at_home_is_the_surveyed_camera_and_follows_it(desk, wall):
     move.set_key(desk, wall, "1", key(1, 40.0, home=True, ease="pass"))
     got = desk.store.load(wall).move.keys[0]
     # half the photo's size is delivered: half its focal length
-    assert got.position == (0, 1.5, 0) and got.focal_px == 100 and got.home and got.ease == "pass"
+    assert got.position == (0, 1.5, 0) and got.zoom == 1 and got.home and got.ease == "pass"
 
     def stepped(shot):
         camera = shot.photos[0].camera
@@ -89,10 +89,10 @@ def test_a_key_is_removed_once(desk, wall):
 
 @pytest.mark.parametrize("angles", [(0, 0, 0), (30, -10, 5), (-170, 80, -90)])
 def test_figures_of_a_key_are_degrees(angles):
-    made = move.key_by_figures(4, (1, 2, 3), angles, 90.0, False, "rest")
+    made = move.key_by_figures(4, (1, 2, 3), angles, 1.5, False, "rest")
     turn = quaternion_to_matrix(made.rotation).T
     assert np.degrees(pan_tilt_roll(turn)) == pytest.approx(angles)
-    assert (made.frame, made.position, made.focal_px, made.ease) == (4, (1, 2, 3), 90, "rest")
+    assert (made.frame, made.position, made.zoom, made.ease) == (4, (1, 2, 3), 1.5, "rest")
 
 
 def test_keys_made_from_an_older_move_go_over_nothing(desk, wall):
@@ -199,11 +199,11 @@ def test_limits_of_one_surface_count_for_it_alone(desk, wall):
 
 
 def test_limits_are_changed_one_by_one(desk, wall):
-    move.change_limits(desk, wall, {"stretch": 3.0})
-    move.change_limits(desk, wall, {"magnification": 2.0})  # as from another page
+    move.change_limits(desk, wall, LimitsChange(stretch=3.0))
+    move.change_limits(desk, wall, LimitsChange(magnification=2.0))  # as from another page
     assert desk.store.load(wall).limits == Limits(stretch=3, magnification=2)
     with pytest.raises(ValueError, match="stretch"):
-        move.change_limits(desk, wall, {"stretch": 0.5, "magnification": 9.0})
+        move.change_limits(desk, wall, LimitsChange.model_validate({"stretch": 0.5, "magnification": 9.0}))
     assert desk.store.load(wall).limits == Limits(stretch=3, magnification=2)
 
 

@@ -9,8 +9,8 @@ import pytest
 from PIL import Image
 from tests.stages.conftest import SQUARE, png
 
-from roofline.errors import FormatError, MassingError, NotFound
-from roofline.model.handoff import Delivery, Framing
+from roofline.errors import FormatError, MassingError, MoveError, NotFound
+from roofline.model.handoff import Delivery, DeliveryChange, Framing
 from roofline.model.shot import Shot
 from roofline.model.survey import Tie
 from roofline.stages import photo, plates, survey
@@ -131,13 +131,18 @@ def test_the_set_framing_goes_with_the_last_camera(desk, wall):
 
 
 def test_what_is_delivered_is_changed_field_by_field(desk, wall):
-    photo.change_delivery(desk, wall, {"fps": 25.0})
-    photo.change_delivery(desk, wall, {"width": 240, "height": 160})
+    photo.change_delivery(desk, wall, DeliveryChange(fps=25.0))
+    photo.change_delivery(desk, wall, DeliveryChange(width=240, height=160))
     d = desk.store.load(wall).delivery
     assert (d.width, d.height, d.fps, d.frames) == (240, 160, 25, 6)
-    with pytest.raises(ValueError, match="outside the shot's frames"):
-        photo.change_delivery(desk, wall, {"frames": 5})  # a key would be left outside
+    with pytest.raises(MoveError, match="Beyond frame 5 lie 1 key of the camera"):
+        photo.change_delivery(desk, wall, DeliveryChange(frames=5))
     assert desk.store.load(wall).delivery == d
+    photo.change_delivery(desk, wall, DeliveryChange(frames=5, beyond="fit"))
+    assert [k.frame for k in desk.store.load(wall).move.keys] == [1, 5]
+    desk.store.undo(wall)
+    photo.change_delivery(desk, wall, DeliveryChange(frames=5, beyond="leave"))
+    assert [k.frame for k in desk.store.load(wall).move.keys] == [1, 6]
 
 
 def test_smaller_pictures_for_the_screen_are_never_larger(desk, wall):

@@ -13,7 +13,7 @@ from roofline.cli import main
 from roofline.core.camera import view_of
 from roofline.core.massing.kinds import Flat
 from roofline.core.move.first import delivered_size
-from roofline.core.move.path import home_key, moment_at, moments, shot_path
+from roofline.core.move.path import moment_at, moments, shot_path
 from roofline.core.throw.check import check
 from roofline.demo.shot import FOLDER
 from roofline.formats.layers import layers_of
@@ -149,7 +149,7 @@ def test_commands_begin_and_find(tmp_path):
     assert (shot.delivery.width, shot.delivery.height, shot.delivery.frames) == (640, 360, 5)
     eye = view_of(shot.photos[0].camera).position
     assert [float(eye[2] - s.foot[2]) for s in shot.solids] == pytest.approx([2, 40 / 11, 20])
-    assert home_key(shot, 1).focal_px > 0 and shot.photos[0].assumed
+    assert shot.home_px > 0 and shot.photos[0].assumed
     again = run.invoke(main, ["begin", *names, "--out", str(out)])
     assert again.exit_code == 2 and "nothing was overwritten" in again.output
     found = run.invoke(main, ["find", str(FOLDER / "photos" / "platform-side.jpg"), "--json"])

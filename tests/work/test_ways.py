@@ -94,7 +94,7 @@ def test_the_part_is_as_large_as_brute_force_finds():
     engine, keys = engines.engine(shot), resolved_keys(shot)
     home, largest = home_key(shot, 1), 0.0
     for fraction in np.linspace(0, 1, 201):
-        path = CameraPath(shrunk(keys, home, fraction))
+        path = CameraPath(shrunk(keys, home, fraction), shot.home_px)
         if not all(check_frame(engine, moment_at(shot, path, f), shot.limits).holds for f in range(1, 9)):
             break
         largest = fraction

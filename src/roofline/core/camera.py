@@ -18,9 +18,6 @@ from roofline.model.base import Vec4
 Array = NDArray[np.float64]
 
 
-FILM_BACK_MM = 36.0  # across a photo: figures in millimetres are told for it
-
-
 @dataclass(frozen=True)
 class View:
     """A pinhole camera: size and principal point in pixels, rotation world → camera, position in metres."""

@@ -146,7 +146,7 @@ def off_home(shot: Shot, frame: int, by: tuple[float, float, float], pan: float 
     p, q, r = pan_tilt_roll(view_of(camera).rotation)
     turn = from_pan_tilt_roll(p + np.radians(pan), q + np.radians(tilt), r)
     px, py, pz = (float(v) for v in np.array(home.position) + by)
-    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn.T), focal_px=home.focal_px)
+    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn.T), zoom=home.zoom)
 
 
 def _move(shot: Shot) -> Move:

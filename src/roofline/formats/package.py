@@ -257,6 +257,9 @@ def slug(name: str, taken: set[str], suffix: str) -> str:
 def document(shot: Shot) -> dict[str, Any]:
     """`shot.json` of a shot; solids carry their vertices and faces besides their own measures, for other readers."""
     data = shot.model_dump(mode="json")
+    for entry, key in zip(data["move"]["keys"], shot.move.keys, strict=True):
+        entry["focal_px"] = key.focal(shot.home_px)
+        del entry["zoom"]
     for entry, solid in zip(data["solids"], shot.solids, strict=True):
         if entry["kind"] not in ("mesh", "imported"):
             faces = faces_of(solid)

@@ -54,6 +54,22 @@ def give_ids(items: Iterable[Any], prefix: str) -> None:
         seen.add(item.id)
 
 
+def _optional(schema: dict[str, Any]) -> None:
+    """Without defaults: what is not given stays, it does not become a default."""
+    for field in schema.get("properties", {}).values():
+        field.pop("default", None)
+
+
+class Change(BaseModel):
+    """What some of something is changed to, by its names: what is not given stays. Other names are refused."""
+
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", json_schema_extra=_optional)
+
+    def given(self) -> dict[str, Any]:
+        """What is given, as it was read."""
+        return {name: getattr(self, name) for name in self.model_fields_set}
+
+
 class Model(BaseModel):
     """Base: NaN and infinity refused, unknown fields of newer writers ignored."""
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from roofline.model.base import Model, Positive, Vec2
+from roofline.model.base import Change, Model, Positive, Vec2
+
+Side = Annotated[int, Field(ge=16, le=16384)]  # pixels
+FrameRate = Annotated[float, Field(gt=0, le=240)]  # frames a second
+FrameCount = Annotated[int, Field(ge=1, le=100_000)]
+Beyond = Literal["fit", "cut", "leave"]
 
 
 class Framing(Model):
@@ -17,9 +22,25 @@ class Framing(Model):
 
 
 class Delivery(Model):
-    width: Annotated[int, Field(ge=16, le=16384)] = 1920
-    height: Annotated[int, Field(ge=16, le=16384)] = 1080
-    fps: Annotated[float, Field(gt=0, le=240)] = 24.0
-    frames: Annotated[int, Field(ge=1, le=100_000)] = 120
+    width: Side = 1920
+    height: Side = 1080
+    fps: FrameRate = 24.0
+    frames: FrameCount = 120
     first_frame: int | None = None
     framing: Framing | None = None
+
+
+class DeliveryChange(Change):
+    """Some of what is delivered. Another size is the same frame, written finer or coarser.
+
+    ``beyond``: what becomes of what lies beyond a last frame that comes sooner: the move is fitted to the new length,
+    cut there, or left. ``framing``: null for the largest that fits the photo.
+    """
+
+    width: Side | None = None
+    height: Side | None = None
+    fps: FrameRate | None = None
+    frames: FrameCount | None = None
+    first_frame: int | None = None
+    framing: Framing | None = None
+    beyond: Beyond | None = None

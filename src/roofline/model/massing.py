@@ -57,8 +57,9 @@ class Motion(Model):
 
 
 class SolidBase(Model):
-    """`hidden` pieces are not drawn on the board; they stay in the set. `true_size`: depth moves keep the size, not
-    the picture.
+    """`in_set`: false for a piece that is gone from pictures, verdicts, shadows and deliveries until it is shown.
+    `hidden` pieces are not drawn on the board; those that are in the set stay in it. `true_size`: depth moves keep the
+    size, not the picture.
 
     A class below with a `kind` is known to the register from the moment it is made.
     """
@@ -70,6 +71,7 @@ class SolidBase(Model):
     name: Name
     locked: bool = False
     hidden: bool = False
+    in_set: bool = True
     true_size: bool = False
     group: Name | None = None
     tags: Annotated[list[Name], Field(max_length=20)] = []

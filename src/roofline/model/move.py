@@ -6,14 +6,17 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import ItemId, Model, Positive, Quaternion, Vec3, give_ids
+from roofline.model.base import Change, ItemId, Model, Positive, Quaternion, Vec3, give_ids
 
 Held = Literal["position", "rotation", "focal_px"]
 
 
 class Key(Model):
-    """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels.
+    """A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world.
 
+    ``zoom``: its focal length over that of home, so that neither the delivered size nor another frame over the photo
+    makes it another lens. ``focal_px``: as packages state it, in delivered pixels; a `Shot` reads it as a zoom, and
+    within one it is always null.
     ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
     the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
     ``velocity``: how the camera passes, metres a frame; ``speed``: how fast, the way it goes being left to the path;
@@ -24,7 +27,8 @@ class Key(Model):
     frame: int
     position: Vec3
     rotation: Quaternion
-    focal_px: Positive
+    zoom: Positive = 1.0
+    focal_px: Positive | None = None
     home: bool = False
     ease: Literal["rest", "pass"] | None = None
     free: list[Held] = []
@@ -35,6 +39,8 @@ class Key(Model):
 
     @model_validator(mode="after")
     def _agrees(self) -> Key:
+        if not {"zoom", "focal_px"} & self.model_fields_set:
+            raise ValueError("a key states its lens: focal_px, in delivered pixels")
         if self.home and self.free:
             raise ValueError("a key at home holds all of the surveyed camera")
         if self.velocity is not None and self.speed is not None:
@@ -42,6 +48,10 @@ class Key(Model):
         if self.passed and (self.ease == "rest" or "position" in self.free):
             raise ValueError("a key that comes to rest, or leaves the position to others, is not passed at a speed")
         return self
+
+    def focal(self, home_px: float) -> float:
+        """Its focal length in delivered pixels, where home's is `home_px`."""
+        return self.zoom * home_px if self.focal_px is None else self.focal_px
 
     @property
     def passed(self) -> bool:
@@ -126,6 +136,16 @@ class Move(Model):
         return sorted(value, key=lambda key: key.frame)
 
 
+class TravelChange(Change):
+    """How the camera travels, some of it; null takes a pace, a carrier, an aim or a sway away."""
+
+    speed: list[tuple[float, float]] | None = None
+    carrier: Carrier | None = None
+    aim: Aim | None = None
+    aim_share: Annotated[float, Field(ge=0, le=1)] | None = None
+    sway: Sway | None = None
+
+
 class SurfaceLimits(Model):
     stretch: Annotated[float, Field(ge=1)] | None = None
     magnification: Positive | None = None
@@ -139,3 +159,13 @@ class Limits(Model):
     gap_percent: Annotated[float, Field(ge=0, le=100)] = 0.05
     strain_percent: Annotated[float, Field(ge=0, le=100)] = 1.0
     surfaces: dict[str, SurfaceLimits] = {}
+
+
+class LimitsChange(Change):
+    """Some of when a frame holds."""
+
+    stretch: Annotated[float, Field(ge=1)] | None = None
+    magnification: Positive | None = None
+    gap_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    strain_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+    surfaces: dict[str, SurfaceLimits] | None = None

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import field_validator, model_validator
 
 from roofline.model.base import Model, Name
-from roofline.model.handoff import Delivery
+from roofline.model.handoff import Delivery, Framing
 from roofline.model.massing import KINDS, Motion
 from roofline.model.move import Limits, Move
 from roofline.model.photo import Photo
@@ -108,10 +108,12 @@ class Shot(Model):
         for throw in self.throws:
             if throw.plate not in plates:
                 raise ValueError(f"a throw names the plate '{throw.plate}', which is not there")
-        first, last = self.frame_range
+        first, _ = self.frame_range
         for key in self.move.keys:
-            if not first <= key.frame <= last:
-                raise ValueError(f"a key stands on frame {key.frame}, outside the shot's frames {first} to {last}")
+            if key.focal_px is not None:
+                key.zoom, key.focal_px = key.focal_px / self.home_px, None
+            if key.frame < first:
+                raise ValueError(f"a key stands on frame {key.frame}, before the shot's first frame, {first}")
         return self
 
     @property
@@ -121,6 +123,38 @@ class Shot(Model):
         if first is None:
             first = 0 if any(key.frame == 0 for key in self.move.keys) else 1
         return first, first + self.delivery.frames - 1
+
+    @property
+    def set_pieces(self) -> list[AnySolid]:
+        """The pieces that are in the set: seen, judged, delivered."""
+        return [s for s in self.solids if s.in_set]
+
+    @property
+    def home_photo(self) -> Photo | None:
+        """The photo whose camera is home: the first one surveyed."""
+        return next((p for p in self.photos if p.camera is not None), None)
+
+    @property
+    def framing(self) -> Framing | None:
+        """The delivered frame over the home photo, as set; else the largest that fits it, about its principal point.
+
+        None without a home photo.
+        """
+        photo = self.home_photo
+        if self.delivery.framing is not None or photo is None or photo.camera is None:
+            return self.delivery.framing
+        camera = photo.camera
+        scale = min(camera.width / self.delivery.width, camera.height / self.delivery.height)
+        return Framing(scale=scale, centre=camera.principal_point)
+
+    @property
+    def home_px(self) -> float:
+        """Home's focal length in delivered pixels, by which keys' zooms are told; the delivered height where no photo
+        is home, which makes a zoom an angle."""
+        photo, framing = self.home_photo, self.framing
+        if photo is None or photo.camera is None or framing is None:
+            return float(self.delivery.height)
+        return photo.camera.focal_px / framing.scale
 
     def photo(self, photo_id: str) -> Photo:
         """The photo with this id; raises KeyError."""

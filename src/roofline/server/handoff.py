@@ -26,6 +26,7 @@ class DeliveryOrder(Model):
     alpha: bool = True  # frames: an alpha channel in every one
     depth: bool = False  # OpenEXR frames: the channel Z, metres
     apart: bool = False  # OpenEXR frames: a part that tells pieces apart
+    proof: Literal[1, 2, 4] = 1  # frames and videos: at a half or a quarter of the size
     textures: Literal["faces", "photo"] = "faces"  # scenes: a picture for each face, or photos and plates as they are
     pictures: Literal["png", "png16", "exr"] = "png"  # scenes: what faces' pictures are kept in
 

@@ -13,7 +13,7 @@ from roofline.errors import NotFound
 from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.massing import Motion
-from roofline.model.move import Held, Limits, Move
+from roofline.model.move import Held, Limits, LimitsChange, Move, TravelChange
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
@@ -25,7 +25,7 @@ from roofline.stages.painting import PaintList, RoomState
 from roofline.stages.ways import WaysState, WayStrip
 
 FRAME = SHOT + "/frames/<frame>"
-TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "focal_px")  # a camera that a hand is trying
+TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "zoom")  # a camera that a hand is trying
 
 
 class KeyByFigures(Model):
@@ -36,7 +36,7 @@ class KeyByFigures(Model):
     pan_deg: float
     tilt_deg: float
     roll_deg: float
-    focal_px: Annotated[float, Field(gt=0)]
+    zoom: Annotated[float, Field(gt=0)]  # its focal length over home's
     home: bool = False
     ease: Literal["rest", "pass"] | None = None
     free: list[Held] = []
@@ -130,7 +130,7 @@ def _setting(site: Site, routes: Routes) -> None:
         more: dict[str, Any] = {"free": [] if body.home else body.free}
         more |= body.model_dump(include={"focus_m", "f_stop", "velocity", "speed"})
         angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
-        key = move.key_by_figures(body.frame, body.position, angles, body.focal_px, body.home, body.ease, **more)
+        key = move.key_by_figures(body.frame, body.position, angles, body.zoom, body.home, body.ease, **more)
         move.set_key(desk, shot_id, frame, key, body.seen)
         return states.changed(shot_id)
 
@@ -146,8 +146,8 @@ def _setting(site: Site, routes: Routes) -> None:
         move.set_group_motion(desk, shot_id, name, body.motion)
         return states.changed(shot_id)
 
-    @routes.add("PATCH", SHOT + "/travel", body=dict[str, Any], returns=ShotState)
-    def set_travel(shot_id: str, body: dict[str, Any]) -> ShotState:
+    @routes.add("PATCH", SHOT + "/travel", body=TravelChange, returns=ShotState)
+    def set_travel(shot_id: str, body: TravelChange) -> ShotState:
         """Set how the camera travels: speed, carrier, aim, aim_share, sway; what is not given stays."""
         move.set_travel(desk, shot_id, body)
         return states.changed(shot_id)
@@ -164,8 +164,8 @@ def _setting(site: Site, routes: Routes) -> None:
         move.set_limits(desk, shot_id, body)
         return states.changed(shot_id)
 
-    @routes.add("PATCH", SHOT + "/limits", body=dict[str, Any], returns=ShotState)
-    def change_limits(shot_id: str, body: dict[str, Any]) -> ShotState:
+    @routes.add("PATCH", SHOT + "/limits", body=LimitsChange, returns=ShotState)
+    def change_limits(shot_id: str, body: LimitsChange) -> ShotState:
         """Set those limits that are given."""
         move.change_limits(desk, shot_id, body)
         return states.changed(shot_id)
@@ -198,7 +198,8 @@ def _ideas(site: Site, routes: Routes) -> None:
         """The camera at the other end of an idea than home, as a hand is trying it: about a point, in metres."""
         at = None if run is None or rise is None or back is None else (run, rise, back)
         body = FromIdea.model_validate({"kind": kind, "amount": amount, "at": at, "ends_at_home": ends_at_home})
-        return camera_of(move.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home))
+        tried = move.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home)
+        return camera_of(tried, desk.store.load(shot_id).home_px)
 
 
 def _standing(site: Site, routes: Routes) -> None:
@@ -251,11 +252,11 @@ def _standing(site: Site, routes: Routes) -> None:
         pan_deg: float,
         tilt_deg: float,
         roll_deg: float,
-        focal_px: float,
+        zoom: float,
     ) -> Footing:
-        """Whether a frame would hold with its camera as a hand is trying it (metres, degrees, delivered pixels)."""
+        """Whether a frame would hold with its camera as a hand is trying it (metres, degrees, its lens over home's)."""
         angles = (pan_deg, tilt_deg, roll_deg)
-        key = move.key_by_figures(_number(frame), (run, rise, back), angles, focal_px, False, None)
+        key = move.key_by_figures(_number(frame), (run, rise, back), angles, zoom, False, None)
         return move.stand(desk, load(shot_id), key)
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from flask import Response
 from pydantic import Field
 
-from roofline.model.handoff import Delivery
+from roofline.model.base import Model
+from roofline.model.handoff import Delivery, DeliveryChange
+from roofline.model.photo import FilmBack
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site, all_uploaded, uploaded
 from roofline.server.state import JobState, ShotState, job_state
@@ -17,6 +19,12 @@ from roofline.work.begin import How, Spread
 Lens = Annotated[float, Field(gt=3, lt=3000)]  # 35 mm equivalent, over the diagonal
 Eye = Annotated[float, Field(gt=0, lt=10_000)]  # metres above the ground
 Metres = Annotated[float, Field(gt=0, lt=1e7)]
+
+
+class BackStated(Model):
+    """Width and height of a film back in millimetres."""
+
+    film_back_mm: FilmBack | None
 
 
 def add_routes(site: Site, routes: Routes) -> None:
@@ -52,9 +60,15 @@ def add_routes(site: Site, routes: Routes) -> None:
         photo.set_delivery(desk, shot_id, body)
         return states.changed(shot_id)
 
-    @routes.add("PATCH", SHOT + "/delivery", body=dict[str, Any], returns=ShotState)
-    def change_delivery(shot_id: str, body: dict[str, Any]) -> ShotState:
-        """State what is given of what is delivered."""
+    @routes.add("PUT", SHOT + "/photos/<photo_id>/film-back", body=BackStated, returns=ShotState)
+    def set_film_back(shot_id: str, photo_id: str, body: BackStated) -> ShotState:
+        """Say how large the film back was that took a photo; null: not known."""
+        photo.set_film_back(desk, shot_id, photo_id, body.film_back_mm)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/delivery", body=DeliveryChange, returns=ShotState)
+    def change_delivery(shot_id: str, body: DeliveryChange) -> ShotState:
+        """State what is given of what is delivered; another size is the same frame, finer or coarser."""
         photo.change_delivery(desk, shot_id, body)
         return states.changed(shot_id)
 

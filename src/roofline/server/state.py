@@ -46,6 +46,7 @@ class Outlined(Model):
     loops: list[list[int]]
     cutout: bool
     hidden: bool = False
+    in_set: bool = True
     grazing: list[int] = []  # loops that no photo sees steeply enough
 
 
@@ -109,12 +110,13 @@ class PieceAt(Model):
 
 class FrameCamera(Model):
     """The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
-    pixels."""
+    pixels, and over home's."""
 
     frame: int
     position: Vec3
     rotation: tuple[Vec3, Vec3, Vec3]
     focal_px: float
+    zoom: float
     pan_deg: float
     tilt_deg: float
     roll_deg: float
@@ -123,7 +125,10 @@ class FrameCamera(Model):
 
 
 class PathState(Model):
+    """The delivered camera at every frame; ``home_px``: focal length in delivered pixels at a zoom of 1."""
+
     principal_point: Vec2
+    home_px: float
     cameras: list[FrameCamera]
 
 
@@ -142,6 +147,7 @@ class ShotState(Model):
     shot: Shot
     shapes: list[Outlined]
     home: Key | None
+    home_px: float | None  # focal length in delivered pixels at a zoom of 1; none where the frame cannot be shown
     first_frame: int
     last_frame: int
     rail: list[Telling]
@@ -170,7 +176,7 @@ class Built(Model):
     made: list[str]
 
 
-def camera_of(moment: Moment) -> FrameCamera:
+def camera_of(moment: Moment, home_px: float) -> FrameCamera:
     rotation = moment.view.rotation
     pan, tilt, roll = (float(v) for v in np.degrees(pan_tilt_roll(rotation)))
     return FrameCamera(
@@ -178,6 +184,7 @@ def camera_of(moment: Moment) -> FrameCamera:
         position=tuple(moment.view.position.tolist()),
         rotation=tuple(tuple(row) for row in rotation.tolist()),  # type: ignore[arg-type]
         focal_px=moment.view.focal,
+        zoom=moment.view.focal / home_px,
         pan_deg=pan,
         tilt_deg=tilt,
         roll_deg=roll,
@@ -197,10 +204,10 @@ def camera_of(moment: Moment) -> FrameCamera:
 def path_of(shot: Shot) -> PathState:
     """The delivered camera at every frame."""
     path = shot_path(shot)
-    cameras = [camera_of(m) for m in moments(shot)]
+    cameras = [camera_of(m, shot.home_px) for m in moments(shot)]
     for camera in cameras:
         camera.focus = focus_at(shot, path, camera.frame, camera.focal_px)
-    return PathState(cameras=cameras, principal_point=lens_centre(shot))
+    return PathState(cameras=cameras, principal_point=lens_centre(shot), home_px=shot.home_px)
 
 
 def job_state(job: Job) -> JobState:
@@ -239,6 +246,7 @@ class States:
             shot=shot,
             shapes=self.shapes(shot, [s for s in shot.solids if s.id not in faults]),
             home=home,
+            home_px=None if "(framing)" in faults else shot.home_px,
             first_frame=first,
             last_frame=last,
             rail=self._rail(shot_id, shot, revision, report, bool(faults)),
@@ -296,6 +304,7 @@ class States:
                 loops=faces.loops,
                 cutout=faces.cutout,
                 hidden=solid.hidden,
+                in_set=solid.in_set,
                 grazing=grazing(faces, eyes),
             )
 

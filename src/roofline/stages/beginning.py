@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from roofline.core.move.first import first_move
@@ -31,7 +31,9 @@ def order_begin(desk: Desk, shot_id: str, files: Iterable[tuple[str, bytes]], ho
     kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
     if not kept:
         raise FormatError("No picture was sent.")
-    return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(how))
+    d = desk.store.load(shot_id).delivery  # as stated: a size, a rate, a length never change by themselves
+    stated = replace(how, size=(d.width, d.height), fps=d.fps, frames=d.frames)
+    return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(stated))
 
 
 def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:

@@ -55,9 +55,10 @@ def _check_take(shot: Shot, photo_id: str, take: str) -> None:
 
 
 def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """Make the clean plate behind a foreground plate, or make it again; throws it before the photo.
+    """Make the clean plate behind a foreground plate, or make it again.
 
-    It is the photo with what the foreground's matte covers filled, and follows the foreground from then on.
+    It is the photo with what the foreground's matte covers filled, and follows the foreground from then on. Its matte
+    is the foreground's own: what the fill was grown by is what it is filled from, and covers no good photo.
     """
     plate_id, grow_px = order.body["plate"], order.body["grow_px"]
     shot = desk.store.load(order.shot)
@@ -69,7 +70,7 @@ def clean(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     photo = photo_of(shot, plate.photo)
     tell(0.05, "reading the photo")
     fills = _fills(desk, shot, plate, _Filling(grow_px, order.body.get("how", "texture"), order.body.get("take")))
-    steps = [*fills, PlateStep(plate=plate_id), GrowStep(px=grow_px)]
+    steps = [*fills, PlateStep(plate=plate_id)]
     give_ids(steps, "s")
     given: dict[str, Any] = {"file": photo.file, "matte": None, "steps": steps}
     given["canvas"] = _around(shot, plate, grow_px)
@@ -155,6 +156,9 @@ def _keep_clean(desk: Desk, shot_id: str, plate_id: str, given: dict[str, Any]) 
         shot.plates.append(Plate(id=made, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update))
         at = _before_photo(shot, front.photo)
         targets = list(shot.throws[at].targets) if at < len(shot.throws) else []
+        others = {t.plate for t in shot.throws[at + 1 :]} & {p.id for p in shot.plates if p.role == "photo"}
+        # where other photos may show what is behind it, that comes first
+        at = _after_photos(shot) if others else at
         shot.throws.insert(at, Throw(plate=made, targets=[t for t in targets if t not in flats]))
         return shot
 
@@ -171,6 +175,12 @@ def _before_photo(shot: Shot, photo_id: str) -> int:
     return len(shot.throws)
 
 
+def _after_photos(shot: Shot) -> int:
+    """The place in the order of throws after all photos' own."""
+    photos = {p.id for p in shot.plates if p.role == "photo"}
+    return max((i + 1 for i, t in enumerate(shot.throws) if t.plate in photos), default=len(shot.throws))
+
+
 # ---------------------------------------------------------------- for every surface
 
 
@@ -183,7 +193,7 @@ def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How,
 
 
 def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """For every surface of a photo that something stands before: a plate of it alone, thrown on it before the photo.
+    """For every surface of a photo that something stands before: a plate of it alone, thrown on it after all photos.
 
     What stands there is filled from the surface itself, squared up; of a piece of many faces, as round ones
     are, all of it on the picture. Those of before are made anew.
@@ -195,7 +205,7 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     filling = _Filling(order.body["grow_px"], order.body["how"], order.body.get("take"))
     made: list[tuple[str, str, Plate]] = []
     names = desk.engines.geometry(shot).names
-    solids = [s for s in shot.solids if not isinstance(s, Flat)]
+    solids = [s for s in shot.set_pieces if not isinstance(s, Flat)]
     for i, solid in enumerate(solids):
         tell(0.9 * i / len(solids), f"looking behind {i + 1} of {len(solids)}: {solid.name}")
         faces = [n for n in names if n.partition("/")[0] == solid.id]
@@ -291,10 +301,8 @@ def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str
                 continue
             ident = fresh_id(plate.name, [p.id for p in shot.plates])
             shot.plates.append(plate.model_copy(update={"id": ident}))
-            # before the photo, whose own pixels it has where nothing stands: a proxy is never as exact as what it
-            # stands for, and what the fill was grown by lies beside it
-            at = _before_photo(shot, photo_id)
-            shot.throws.insert(at, Throw(plate=ident, targets=[face]))
+            # after the photos: where one of them shows the surface, no fill is as true
+            shot.throws.insert(_after_photos(shot), Throw(plate=ident, targets=[face]))
             kept.append(ident)
         return shot
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
+from roofline.core.move.frame import proofed
 from roofline.core.move.path import moments
 from roofline.formats import scenes
 from roofline.formats.face_pictures import Depth
@@ -30,6 +31,8 @@ from roofline.work.render import (
 )
 from roofline.work.scene import Textures, gather
 
+#: what is said of a proof, by the part that it is of the delivered size
+PROOFS = {1: "", 2: "-half", 4: "-quarter"}
 # one order makes its folder in the shot's while another, cancelled, takes the shot's away
 _FOLDERS = Lock()
 
@@ -46,18 +49,21 @@ def deliver(
     apart: bool = False,
     textures: Textures = "faces",
     pictures: Depth = "png",
+    proof: int = 1,
 ) -> Job:
     """Order frames or a video, or a scene (glb, gltf, obj, usda), the set as layers (ora) or the shot
     package (zip), as the next version.
 
     ``bend``: as the home photo's lens draws; ``alpha``, ``depth``: channels that frames have; ``apart``: whether
     they tell pieces apart; ``textures``,
-    ``pictures``: what lies on a scene's faces, see `roofline.work.scene.gather`. Raises FormatError for what the form
+    ``pictures``: what lies on a scene's faces, see `roofline.work.scene.gather`; ``proof``: 2 or 4 for frames at a half
+    or a quarter of their size, which changes nothing of the shot. Raises FormatError for what the form
     cannot have.
     """
     if form in FORMS:
         Snapshot(desk.store.load(shot_id), desk.store.blobs.read, form, bend, alpha, depth, apart, desk.engines)
         how = {"first": first, "last": last, "bend": bend, "alpha": alpha, "depth": depth, "apart": apart}
+        how["proof"] = proof
         return desk.order(shot_id, "deliver", f"Render {form}", form=form, **how)
     if form != "ora":
         scenes.can_hold(Path(f"scene.{form}"), pictures)
@@ -86,12 +92,13 @@ def undone(desk: Desk, order: Order) -> None:
 
 def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Carry out an order of frames or a video, or go on with it: frames that are written stay."""
-    shot, form = desk.orders.snapshot(order.id), order.body["form"]
+    proof, form = order.body.get("proof", 1), order.body["form"]
+    shot = proofed(desk.orders.snapshot(order.id), proof)
     frames = frames_of(shot, order.body["first"], order.body["last"])
     # orders of before have not all of it
     alpha, depth, apart = (order.body.get(name, name == "alpha") for name in ("alpha", "depth", "apart"))
     snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, apart, desk.engines)
-    folder, name = _folder(desk, order), _name(shot, order)
+    folder, name = _folder(desk, order), _name(shot, order) + PROOFS[proof]
     with _FOLDERS:
         folder.mkdir(parents=True, exist_ok=True)
     tell(0.0, "getting the plates ready")
@@ -102,7 +109,7 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     if form in VIDEOS:
         file = folder / video_file(name, form)
         render_video(snapshot, frames, file, told)
-        return _keep(desk, order, form, [file.name], len(frames))
+        return _keep(desk, order, form + PROOFS[proof], [file.name], len(frames))
     written = desk.orders.frames(order.id)
     files = [frame_file(name, frame, form) for frame in frames]
     for done, (frame, out) in enumerate(zip(frames, files, strict=True), 1):
@@ -110,7 +117,7 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
             render_frame(snapshot, frame, folder / out)
             desk.orders.frame_written(order.id, frame, out)
         told(done)
-    return _keep(desk, order, form, files, len(frames))
+    return _keep(desk, order, form + PROOFS[proof], files, len(frames))
 
 
 def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:

@@ -22,7 +22,7 @@ from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.base import Model, Vec3
 from roofline.model.massing import ONLY_FLATS, Motion
-from roofline.model.move import Key, Limits, Move
+from roofline.model.move import Key, Limits, LimitsChange, Move, TravelChange
 from roofline.model.plates import Throw
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import GroupMotion, Shot
@@ -55,12 +55,11 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
     desk.store.change(shot_id, label, alter, made_from)
 
 
-def set_travel(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
-    """Set how the camera travels: those of speed, carrier, aim, aim_share and sway that are given; keys stay."""
+def set_travel(desk: Desk, shot_id: str, change: TravelChange) -> None:
+    """Set how the camera travels: what is given of it; keys stay."""
 
     def alter(shot: Shot) -> Shot:
-        known = {k: v for k, v in given.items() if k in ("speed", "carrier", "aim", "aim_share", "sway")}
-        shot.move = Move.model_validate(shot.move.model_dump() | known)
+        shot.move = Move.model_validate(shot.move.model_dump() | change.model_dump(exclude_unset=True))
         if shot.move.aim is not None and shot.move.keys:
             aimed_at(shot)  # raises for a piece that is not there
         return shot
@@ -69,12 +68,12 @@ def set_travel(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
 
 
 def key_by_figures(
-    frame: int, position: Vec3, angles_deg: Vec3, focal_px: float, home: bool, ease: Any, **more: Any
+    frame: int, position: Vec3, angles_deg: Vec3, zoom: float, home: bool, ease: Any, **more: Any
 ) -> Key:
     """A key from pan, tilt and roll in degrees; ``more``: what else a key has."""
     turn = from_pan_tilt_roll(*np.radians(angles_deg))
     rotation = key_rotation(turn.T)
-    return Key(frame=frame, position=position, rotation=rotation, focal_px=focal_px, home=home, ease=ease, **more)
+    return Key(frame=frame, position=position, rotation=rotation, zoom=zoom, home=home, ease=ease, **more)
 
 
 def _with_keys(shot: Shot, keys: list[Key], **travel: Any) -> Shot:
@@ -99,7 +98,7 @@ def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) 
         if key.home:
             placed = pinned(shot, placed)
         elif seen:
-            place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal_px)
+            place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal(shot.home_px))
             own = own_place(shot, shot_path(shot), key.frame, place)
             stood = {"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)}
             placed = placed.model_copy(update=stood)
@@ -172,11 +171,11 @@ def set_limits(desk: Desk, shot_id: str, limits: Limits) -> None:
     desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}))
 
 
-def change_limits(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
+def change_limits(desk: Desk, shot_id: str, change: LimitsChange) -> None:
     """Set those limits that are given."""
 
     def alter(shot: Shot) -> Shot:
-        shot.limits = Limits.model_validate(shot.limits.model_dump() | given)
+        shot.limits = Limits.model_validate(shot.limits.model_dump() | change.model_dump(exclude_unset=True))
         return shot
 
     desk.store.change(shot_id, "Change the limits", alter)
@@ -204,9 +203,9 @@ class Footing(Model):
 
 def stand(desk: Desk, shot: Shot, key: Key) -> Footing:
     """How a frame would do with its camera where a hand is trying it; raises RoofLineError for one absurdly far off."""
-    if not np.abs([*key.position, key.focal_px]).max() < AWAY:
-        raise RoofLineError("No camera can stand so far off.")
     path, view = shot_path(shot), view_of_key(shot, key)
+    if not np.abs([*key.position, view.focal]).max() < AWAY:
+        raise RoofLineError("No camera can stand so far off.")
     there = Moment(key.frame, view, poses_at(shot, path, key.frame, view.position)).across(STAND_WIDTH)
     report = check_frame(desk.engine(shot), there, shot.limits)
     margin = margin_of(report.gap, report.strain, shot.limits)

@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
 from roofline.core.moment import still
+from roofline.core.move.frame import resized
+from roofline.core.move.length import lasting
 from roofline.core.move.path import framing, home_photo
 from roofline.core.survey import linked
 from roofline.errors import MassingError, NotFound, RoofLineError
 from roofline.formats import pictures
-from roofline.model.handoff import Delivery
-from roofline.model.photo import Photo
+from roofline.model.handoff import Delivery, DeliveryChange
+from roofline.model.photo import FilmBack, Photo
 from roofline.model.shot import Shot
 from roofline.model.survey import Camera
 from roofline.work.begin import add_photo, taken_in
@@ -84,13 +86,36 @@ def set_delivery(desk: Desk, shot_id: str, delivery: Delivery) -> None:
     desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update={"delivery": delivery}))
 
 
-def change_delivery(desk: Desk, shot_id: str, given: dict[str, Any]) -> None:
+def changed_delivery(shot: Shot, change: DeliveryChange) -> Shot:
+    """The shot with some of what is delivered stated anew: another size is the same frame; see `resized`, `lasting`."""
+    given = change.given()
+    width, height = given.pop("width", None), given.pop("height", None)
+    frames, beyond = given.pop("frames", None), given.pop("beyond", None)
+    if width is not None or height is not None:
+        d = shot.delivery
+        shot = shot.model_copy(update={"delivery": resized(shot, width or d.width, height or d.height)})
+    stays = {n: v for n, v in given.items() if v is not None or n in ("framing", "first_frame")}
+    shot = shot.model_copy(update={"delivery": shot.delivery.model_copy(update=stays)})
+    return shot if frames is None else lasting(shot, frames, beyond)
+
+
+def change_delivery(desk: Desk, shot_id: str, change: DeliveryChange) -> None:
     """State what is given of what is delivered."""
 
     def alter(shot: Shot) -> Shot:
-        return shot.model_copy(update={"delivery": Delivery.model_validate(shot.delivery.model_dump() | given)})
+        return changed_delivery(shot, change)
 
     desk.store.change(shot_id, "Change what is delivered", alter)
+
+
+def set_film_back(desk: Desk, shot_id: str, photo_id: str, back: FilmBack | None) -> None:
+    """Say how large the film back was that took a photo, width and height in millimetres; None: not known."""
+
+    def alter(shot: Shot) -> Shot:
+        photo_of(shot, photo_id).film_back_mm = back
+        return shot
+
+    desk.store.change(shot_id, "State the film back", alter)
 
 
 def proxy(desk: Desk, shot_id: str, photo_id: str, width: int, straight: bool) -> bytes:

@@ -38,13 +38,13 @@ def _wrong_with(solid: str) -> str | None:
 
 def _framed(shot: Shot) -> str | None:
     try:
-        home = home_key(shot, shot.frame_range[0])
+        home_key(shot, shot.frame_range[0])
         centre = lens_centre(shot)
     except MoveError:
         return None  # not surveyed yet
     except WRONG:
         return "The delivered frame over the photo cannot be worked out."
-    if not 1 / LONG < home.focal_px < LONG or np.abs(centre).max() > LONG:
+    if not 1 / LONG < shot.home_px < LONG or np.abs(centre).max() > LONG:
         return "The delivered frame lies absurdly over the photo."
     return None
 
@@ -67,7 +67,7 @@ def faults(shot: Shot) -> dict[str, str]:
         if wrong:
             found[solid.id] = f"“{solid.name}” cannot be shown: {wrong}"
     for key in shot.move.keys:
-        if np.abs(key.position).max() > FAR or not 1 / LONG < key.focal_px < LONG or abs(key.frame) > 10**9:
+        if np.abs(key.position).max() > FAR or not 1 / LONG < key.focal(shot.home_px) < LONG or abs(key.frame) > 10**9:
             found[f"(key {key.frame})"] = f"The key on frame {str(key.frame)[:12]} stands absurdly far off."
     framed = _framed(shot)
     if framed:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from roofline.core.camera import FILM_BACK_MM
 from roofline.core.survey import linked
 from roofline.core.survey.linked import check_typed, survey_input
 from roofline.core.survey.measure import Plane as GridPlane
@@ -195,11 +194,6 @@ def compared(desk: Desk, shot_id: str, photo_id: str, other_id: str, width: int)
     return pictures.png((np.concatenate([colour, alpha], axis=2) * 255 + 0.5).astype(np.uint8), 1)
 
 
-def millimetres(focal_px: float, width: int) -> float:
-    """A focal length on the film back that figures are told for."""
-    return focal_px * FILM_BACK_MM / width
-
-
 def telling(shot: Shot) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong."""
     if not shot.photos:
@@ -209,8 +203,8 @@ def telling(shot: Shot) -> tuple[str, str | None]:
         edges = len(photo.survey.edges)
         return f"{edges} edge{'s' if edges != 1 else ''} traced", "no camera yet" if edges else None
     r = photo.result
-    mm = millimetres(r.camera.focal_px, r.camera.width)
-    sigma = "" if r.sigma.focal_px is None else f" ± {millimetres(r.sigma.focal_px, r.camera.width):.1f}"
+    mm = r.camera.focal_px * photo.mm_a_pixel
+    sigma = "" if r.sigma.focal_px is None else f" ± {r.sigma.focal_px * photo.mm_a_pixel:.1f}"
     rests = " · assumed" if r.stands_in else ""
     problem = "no scale yet" if r.camera.position is None else ("see warnings" if r.warnings else None)
     missed = f" · {r.rms_px:.1f} px" if photo.survey.edges else ""

@@ -127,9 +127,9 @@ def _add(out: Begun, layer: Layer, number: int, picture: Layered, view: View, ph
         distance = nearer * BESIDE if nearer else (farther or 10.0) / BESIDE
     solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
     out.shot.plates.append(plate)
-    out.shot.solids.append(solid.model_copy(update={"group": layer.group, "hidden": not layer.visible}))
-    if layer.visible:
-        out.shot.throws.append(Throw(plate=plate.id, targets=[solid.id]))
+    shown = {"hidden": not layer.visible, "in_set": layer.visible}
+    out.shot.solids.append(solid.model_copy(update={"group": layer.group, **shown}))
+    out.shot.throws.append(Throw(plate=plate.id, targets=[solid.id]))
     out.notes.append(f"“{layer.name}” is new and stands {distance:.1f} m off.")
 
 

@@ -29,7 +29,7 @@ from roofline.formats.stills import as_stills, is_video, still
 from roofline.formats.textures import texture_of, texture_width
 from roofline.model.base import Vec4
 from roofline.model.handoff import Delivery
-from roofline.model.photo import Photo, PhotoFacts
+from roofline.model.photo import Photo, PhotoFacts, film_back_of
 from roofline.model.plates import Plate, Throw, Video
 from roofline.model.shot import Shot
 from roofline.model.survey import Assumption, FocalPrior, Survey
@@ -116,6 +116,7 @@ def taken_in(data: bytes, filename: str, keep: Callable[[bytes, str], str]) -> P
         width=facts.width,
         height=facts.height,
         facts=facts.facts,
+        film_back_mm=film_back_of(facts.facts, facts.width, facts.height),
         survey=begun_survey(facts.facts, facts.width, facts.height),
     )
 
@@ -309,11 +310,10 @@ def from_layers(
         if texture is not None:
             out.textures[plate.id] = texture
         solid = upright_flat(view, f"{plate.id}-flat", layer.name, plate.canvas, distance)
-        solid = solid.model_copy(update={"group": layer.group, "hidden": not layer.visible})
+        solid = solid.model_copy(update={"group": layer.group, "hidden": not layer.visible, "in_set": layer.visible})
         out.shot.plates.append(plate)
         out.shot.solids.append(solid)
-        if layer.visible:
-            out.shot.throws.append(Throw(plate=plate.id, targets=[solid.id]))
+        out.shot.throws.append(Throw(plate=plate.id, targets=[solid.id]))
     everything = [s.id for s in out.shot.solids]
     for plate in out.shot.plates[1:]:  # a layer is whole behind what stands before it
         plate.without = [i for i in everything if i != f"{plate.id}-flat"]

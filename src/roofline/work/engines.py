@@ -41,6 +41,7 @@ UNSEEN = {
     "name",
     "locked",
     "hidden",
+    "in_set",
     "true_size",
     "group",
     "tags",
@@ -99,7 +100,7 @@ class Engines:
         return str(solid.model_dump_json(exclude=UNSEEN))
 
     def geometry_key(self, shot: Shot) -> str:
-        return digest([self.solid_key(s) for s in shot.solids])
+        return digest([self.solid_key(s) for s in shot.set_pieces])
 
     def picture_key(self, shot: Shot, plate: Plate, finest: int | None = None) -> str:
         """Changes when a plate's picture does: with its source and steps, and with all that the steps look at."""
@@ -114,8 +115,8 @@ class Engines:
     def _seen_key(self, shot: Shot, plate: Plate) -> list[Any]:
         """What of the set and of other photos a plate's steps can see. Cut-outs count for what stands in front only."""
         front = any(looks_in_front(s) for s in plate.steps)
-        flats = {s.id for s in shot.solids if isinstance(s, Flat)}
-        solids = [self.solid_key(s) for s in shot.solids if front or s.id not in flats]
+        flats = {s.id for s in shot.set_pieces if isinstance(s, Flat)}
+        solids = [self.solid_key(s) for s in shot.set_pieces if front or s.id not in flats]
         photos = [[p.file, self._camera(p)] for p in shot.photos]
         away = [s for s in plate.without if front or s not in flats]
         if not front:
@@ -155,7 +156,7 @@ class Engines:
 
     def meshes(self, shot: Shot) -> dict[str, Triangles]:
         """What the files of imported pieces contain."""
-        files = {s.file for s in shot.solids if isinstance(s, Imported)}
+        files = {s.file for s in shot.set_pieces if isinstance(s, Imported)}
         return {f: self.kept.get("mesh", f, partial(self._mesh, f)) for f in files}
 
     def _mesh(self, file: str) -> Triangles:
@@ -170,7 +171,7 @@ class Engines:
 
         def make() -> Geometry:
             found = self.meshes(shot)
-            return geometry_of([(s.id, self._part(s, found)) for s in shot.solids])
+            return geometry_of([(s.id, self._part(s, found)) for s in shot.set_pieces])
 
         return self.kept.get("geometry", self.geometry_key(shot), make)
 

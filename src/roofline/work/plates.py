@@ -141,7 +141,7 @@ class ShotWorld:
 
         out = self._shares(canvas, engine, hidden, mine, mine | ~engine.geometry.cutout)
         added = added_pieces(self.shot)  # which never stood there
-        for solid in self.shot.solids:
+        for solid in self.shot.set_pieces:
             if not isinstance(solid, Flat) or solid.id in targets or solid.id in added:
                 continue
             if self._shows_photo(
@@ -213,7 +213,7 @@ class ShotWorld:
             there = resampled(np.ones(whole.pixels.shape[:2], np.float32), whole.canvas, canvas)
             seen = to_linear(resampled(whole.pixels, whole.canvas, canvas))
             return np.dstack([seen * there[..., None], there]).astype(np.float32)
-        solids = [s for s in self.shot.solids if not isinstance(s, Flat)]  # cut-outs are what is looked behind
+        solids = [s for s in self.shot.set_pieces if not isinstance(s, Flat)]  # cut-outs are what is looked behind
         throw = Throw(plate=plate.id, targets=[s.id for s in solids])
         alone = {"solids": solids, "plates": [bare], "throws": [throw]}
         engine = self.engines.engine(self.shot.model_copy(update=alone))

@@ -111,7 +111,7 @@ def _lens(shot: Shot, judge: _Judge, engine: Engine) -> Way:
     """The focal length pulled in by the least that holds: the frame stays within what there is."""
     factor = 1.0
     while (factor := factor * FINEST) <= LONGEST:
-        tried = _keyed(shot, lambda k: {"focal_px": k.focal_px * factor})  # noqa: B023
+        tried = _keyed(shot, lambda k: {"zoom": k.zoom * factor})  # noqa: B023
         if judge.failing(tried, engine) is None:
             return Way("lens", True, {"focal_percent": 100 * (factor - 1)}, tried)
     why = f"No focal length up to {LONGEST:.1f} times as long holds."

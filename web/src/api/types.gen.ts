@@ -312,7 +312,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** State what is given of what is delivered. */
+        /** State what is given of what is delivered; another size is the same frame, finer or coarser. */
         patch: operations["change_delivery"];
         trace?: never;
     };
@@ -459,7 +459,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether a frame would hold with its camera as a hand is trying it (metres, degrees, delivered pixels). */
+        /** Whether a frame would hold with its camera as a hand is trying it (metres, degrees, its lens over home's). */
         get: operations["try_standing"];
         put?: never;
         post?: never;
@@ -789,6 +789,23 @@ export interface paths {
         /** The first photo thrown over the geometry, seen from the other one's camera. */
         get: operations["compare_photos"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/photos/{photo_id}/film-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how large the film back was that took a photo; null: not known. */
+        put: operations["set_film_back"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1841,6 +1858,17 @@ export interface components {
             lens_mm35: number;
         };
         /**
+         * BackStated
+         * @description Width and height of a film back in millimetres.
+         */
+        BackStated: {
+            /** Film Back Mm */
+            film_back_mm: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Backdrop
          * @description A far upright screen facing `heading_deg` reversed; bent about the viewer when `arc_deg` is above zero.
          *
@@ -1877,6 +1905,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1938,6 +1971,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2383,6 +2421,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2550,6 +2593,28 @@ export interface components {
              */
             width: number;
         };
+        /**
+         * DeliveryChange
+         * @description Some of what is delivered. Another size is the same frame, written finer or coarser.
+         *
+         *     ``beyond``: what becomes of what lies beyond a last frame that comes sooner: the move is fitted to the new length,
+         *     cut there, or left. ``framing``: null for the largest that fits the photo.
+         */
+        DeliveryChange: {
+            /** Beyond */
+            beyond?: ("fit" | "cut" | "leave") | null;
+            /** First Frame */
+            first_frame?: number | null;
+            /** Fps */
+            fps?: number | null;
+            /** Frames */
+            frames?: number | null;
+            framing?: components["schemas"]["Framing"] | null;
+            /** Height */
+            height?: number | null;
+            /** Width */
+            width?: number | null;
+        };
         /** DeliveryFile */
         DeliveryFile: {
             /** Current */
@@ -2610,6 +2675,12 @@ export interface components {
              * @enum {string}
              */
             pictures: "png" | "png16" | "exr";
+            /**
+             * Proof
+             * @default 1
+             * @enum {integer}
+             */
+            proof: 1 | 2 | 4;
             /**
              * Textures
              * @default faces
@@ -3044,6 +3115,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -3146,7 +3222,7 @@ export interface components {
         /**
          * FrameCamera
          * @description The delivered camera at a frame: position in metres, rotation world → camera, focal length in delivered
-         *     pixels.
+         *     pixels, and over home's.
          */
         FrameCamera: {
             /** Focal Px */
@@ -3190,6 +3266,8 @@ export interface components {
             ];
             /** Tilt Deg */
             tilt_deg: number;
+            /** Zoom */
+            zoom: number;
         };
         /** FrameReport */
         FrameReport: {
@@ -3326,6 +3404,11 @@ export interface components {
             hip: number;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3565,6 +3648,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -3764,6 +3852,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -3951,8 +4044,11 @@ export interface components {
         };
         /**
          * Key
-         * @description A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world; focal length in delivered pixels.
+         * @description A camera at a frame. Rotation is a quaternion w, x, y, z, camera → world.
          *
+         *     ``zoom``: its focal length over that of home, so that neither the delivered size nor another frame over the photo
+         *     makes it another lens. ``focal_px``: as packages state it, in delivered pixels; a `Shot` reads it as a zoom, and
+         *     within one it is always null.
          *     ``free``: values that this key does not hold: they go past it as the other keys have them. ``focus_m``, ``f_stop``:
          *     the distance along the lens's axis that is sharp, in metres, and the aperture; null where a key leaves them alone.
          *     ``velocity``: how the camera passes, metres a frame; ``speed``: how fast, the way it goes being left to the path;
@@ -3969,8 +4065,11 @@ export interface components {
              * @default null
              */
             f_stop: number | null;
-            /** Focal Px */
-            focal_px: number;
+            /**
+             * Focal Px
+             * @default null
+             */
+            focal_px: number | null;
             /**
              * Focus M
              * @default null
@@ -4020,6 +4119,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Zoom
+             * @default 1
+             */
+            zoom: number;
         };
         /**
          * KeyByFigures
@@ -4036,8 +4140,6 @@ export interface components {
              * @default null
              */
             f_stop: number | null;
-            /** Focal Px */
-            focal_px: number;
             /**
              * Focus M
              * @default null
@@ -4086,6 +4188,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Zoom */
+            zoom: number;
         };
         /**
          * Length
@@ -4154,6 +4258,24 @@ export interface components {
             surfaces: {
                 [key: string]: components["schemas"]["SurfaceLimits"];
             };
+        };
+        /**
+         * LimitsChange
+         * @description Some of when a frame holds.
+         */
+        LimitsChange: {
+            /** Gap Percent */
+            gap_percent?: number | null;
+            /** Magnification */
+            magnification?: number | null;
+            /** Strain Percent */
+            strain_percent?: number | null;
+            /** Stretch */
+            stretch?: number | null;
+            /** Surfaces */
+            surfaces?: {
+                [key: string]: components["schemas"]["SurfaceLimits"];
+            } | null;
         };
         /** ListedShot */
         ListedShot: {
@@ -4236,6 +4358,11 @@ export interface components {
             hidden: boolean | null;
             /** Ids */
             ids: string[];
+            /**
+             * In Set
+             * @default null
+             */
+            in_set: boolean | null;
             /**
              * Locked
              * @default null
@@ -4328,6 +4455,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4700,6 +4832,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /** Loops */
             loops: number[][];
             /** Names */
@@ -4782,6 +4919,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -4812,10 +4954,15 @@ export interface components {
              */
             true_size: boolean;
         };
-        /** PathState */
+        /**
+         * PathState
+         * @description The delivered camera at every frame; ``home_px``: focal length in delivered pixels at a zoom of 1.
+         */
         PathState: {
             /** Cameras */
             cameras: components["schemas"]["FrameCamera"][];
+            /** Home Px */
+            home_px: number;
             /** Principal Point */
             principal_point: [
                 number,
@@ -4844,6 +4991,14 @@ export interface components {
             facts: components["schemas"]["PhotoFacts"];
             /** File */
             file: string;
+            /**
+             * Film Back Mm
+             * @default null
+             */
+            film_back_mm: [
+                number,
+                number
+            ] | null;
             /**
              * Height
              * @default null
@@ -5262,6 +5417,11 @@ export interface components {
             /** Id */
             id: string;
             /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -5494,6 +5654,8 @@ export interface components {
             /** First Frame */
             first_frame: number;
             home: components["schemas"]["Key"] | null;
+            /** Home Px */
+            home_px: number | null;
             /** Id */
             id: string;
             /** Jobs */
@@ -5605,6 +5767,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5732,6 +5899,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -6329,6 +6501,22 @@ export interface components {
             reach: number;
         };
         /**
+         * TravelChange
+         * @description How the camera travels, some of it; null takes a pace, a carrier, an aim or a sway away.
+         */
+        TravelChange: {
+            aim?: components["schemas"]["Aim"] | null;
+            /** Aim Share */
+            aim_share?: number | null;
+            carrier?: components["schemas"]["Carrier"] | null;
+            /** Speed */
+            speed?: [
+                number,
+                number
+            ][] | null;
+            sway?: components["schemas"]["Sway"] | null;
+        };
+        /**
          * Trial
          * @description Steps that a hand is trying.
          */
@@ -6410,6 +6598,11 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * In Set
+             * @default true
+             */
+            in_set: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -7267,9 +7460,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
+                "application/json": components["schemas"]["DeliveryChange"];
             };
         };
         responses: {
@@ -7575,7 +7766,7 @@ export interface operations {
                 pan_deg: number;
                 tilt_deg: number;
                 roll_deg: number;
-                focal_px: number;
+                zoom: number;
             };
             header?: never;
             path: {
@@ -7943,9 +8134,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
+                "application/json": components["schemas"]["LimitsChange"];
             };
         };
         responses: {
@@ -8396,6 +8585,42 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_film_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackStated"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
                 };
             };
             /** @description Refused, with the reason */
@@ -10294,9 +10519,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
+                "application/json": components["schemas"]["TravelChange"];
             };
         };
         responses: {

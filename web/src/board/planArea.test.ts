@@ -6,6 +6,7 @@ const box = (id: string, x: number, z: number, size = 2): Shape => ({
   id,
   cutout: false,
   hidden: false,
+  in_set: true,
   grazing: [],
   names: ['front'],
   loops: [[0, 1]],

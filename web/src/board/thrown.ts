@@ -104,7 +104,7 @@ export class Thrown {
     state.shapes.forEach((shape, solid) => {
       const piece = shot.solids[solid]
       const brings = piece.kind === 'imported' ? this.brought.get(piece.file) : undefined
-      if (looks.hide && shape.hidden) {
+      if (!shape.in_set || (looks.hide && shape.hidden)) {
         face += brings ? brings.length / 9 : shape.loops.length
         return
       }

@@ -43,7 +43,7 @@ def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
                 update={
                     "position": (float(position[0]), float(position[1]), float(position[2])),
                     "rotation": (float(w), float(x), float(y), float(z)),
-                    "focal_px": home.focal_px + fraction * (key.focal_px - home.focal_px),
+                    "zoom": home.zoom + fraction * (key.zoom - home.zoom),
                     "velocity": None if key.velocity is None else tuple(fraction * v for v in key.velocity),
                     "speed": fraction * key.speed if key.speed and fraction else None,
                 }
@@ -131,7 +131,7 @@ class _Trial:
 
     def failure(self, fraction: float, frames: list[int]) -> FrameReport | None:
         """The first of some frames that does not hold at a fraction; it comes first among them from then on."""
-        path, seen = Path(self.at(fraction)), set()
+        path, seen = Path(self.at(fraction), self.shot.home_px), set()
         for i, frame in enumerate(frames):
             moment = moment_at(self.shot, path, frame, self.width)
             if not (moment.poses or self.running):  # at rest, frames are alike: at home all of them

@@ -9,7 +9,8 @@ import numpy as np
 from roofline.core.camera import View, view_of
 from roofline.core.massing.kinds import Backdrop, Flat, Ground
 from roofline.core.move.bring_back import bring_back
-from roofline.core.move.path import home_key, home_photo
+from roofline.core.move.frame import resized
+from roofline.core.move.path import framing, home_key, home_photo
 from roofline.core.throw.engine import Engine
 from roofline.errors import MassingError, MoveError
 from roofline.model.handoff import Delivery, Framing
@@ -40,6 +41,13 @@ def delivered_size(width: int, height: int) -> tuple[int, int]:
         if ROOM * min(width / w, height / h) >= 1:
             return w, h
     return max(16, 2 * int(ROOM * width / 2)), max(16, 2 * int(ROOM * height / 2))
+
+
+def unenlarged(delivery: Delivery, scale: float) -> tuple[int, int]:
+    """The largest even size of the stated aspect, no larger than stated, at which a frame of so many photo pixels a
+    delivered pixel is not enlarged."""
+    part = min(1.0, scale)
+    return max(16, 2 * int(delivery.width * part / 2)), max(16, 2 * int(delivery.height * part / 2))
 
 
 def ground_and_backdrop(view: View) -> list[AnySolid]:
@@ -102,31 +110,36 @@ def first_move(
 ) -> tuple[Shot, str]:
     """A shot with a set, room and a push-in that just holds; and two sentences that say what to do next.
 
-    What is there already stays: solids, a framing, throws. Where not even home holds there is a home key only, and
-    the sentences say why.
+    What is there already stays: solids, a framing, throws, and what is to be delivered. Where the photo is enlarged at
+    that, the push-in is the one that holds at the size at which it is not, which is said. Where not even home holds
+    there is a home key only, and the sentences say why.
     """
     shot = with_set(shot.model_copy(deep=True))
     camera = home_photo(shot).camera
     assert camera is not None
-    said = ""
-    if shot.delivery.framing is None:
-        size = shot.delivery.width, shot.delivery.height
-        if not shot.move.keys and roomy(shot.delivery, camera.width, camera.height).scale < 1:
-            width, height = delivered_size(camera.width, camera.height)
-            shot.delivery = shot.delivery.model_copy(update={"width": width, "height": height})
-            said = f"Delivered at {width} × {height} px: at {size[0]} × {size[1]} px the picture would be enlarged. "
-        shot.delivery = shot.delivery.model_copy(update={"framing": roomy(shot.delivery, camera.width, camera.height)})
+    said, stated = "", shot.delivery
+    if stated.framing is None:
+        stated = stated.model_copy(update={"framing": roomy(stated, camera.width, camera.height)})
+    shot.delivery = stated
+    if (scale := framing(shot).scale) < 1:
+        width, height = unenlarged(stated, scale)
+        shot.delivery = resized(shot, width, height)
+        said = (
+            f"At {stated.width} × {stated.height} px the photo is enlarged {1 / scale:.2f} times; "
+            f"at {width} × {height} px it is not. "
+        )
     engine = engine_of(shot)
     shot.move = Move(keys=push_in(shot, PUSH * nearest(shot, engine)))
     width, tell = shot.delivery.width, told or (lambda share: None)
     try:
         found = bring_back(shot, engine, min(COARSE, width), tell, min(JUDGED, width))
     except MoveError as error:
-        shot.move = Move(keys=push_in(shot, 0.0)[:1])
+        shot.move, shot.delivery = Move(keys=push_in(shot, 0.0)[:1]), stated
         return shot, f"{said}{error} Cover what is missing in Plates, then set a second key on Move."
-    shot.move = Move(keys=found.keys)
+    shot.move, shot.delivery = Move(keys=found.keys), stated
     way = np.linalg.norm(np.subtract(found.keys[-1].position, found.keys[0].position))
+    holds = "holds in every frame at that size" if said else "holds in every frame"
     return shot, said + (
-        f"A push-in of {way:.2f} m holds in every frame. Drag its last key in plan to try another way, "
+        f"A push-in of {way:.2f} m {holds}. Drag its last key in plan to try another way, "
         "and build what stands out in Massing so that it bears more."
     )

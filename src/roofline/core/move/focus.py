@@ -5,11 +5,10 @@ from __future__ import annotations
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from roofline.core.camera import FILM_BACK_MM
-from roofline.core.move.path import Path, framing, home_photo
+from roofline.core.move.path import Path
 from roofline.core.move.travel import paced
-from roofline.errors import MoveError
 from roofline.model.move import Key
+from roofline.model.photo import WIDE_MM
 from roofline.model.reports import FocusAt
 from roofline.model.shot import Shot
 
@@ -29,14 +28,12 @@ def _keyed(keys: list[Key], value: str, frame: float) -> float | None:
 
 
 def pixel_mm(shot: Shot) -> float:
-    """Millimetres of film that a delivered pixel takes, on a film back of 36 mm across the home photo."""
-    try:
-        camera = home_photo(shot).camera
-    except MoveError:
-        camera = None
-    if camera is None:
-        return FILM_BACK_MM / shot.delivery.width
-    return FILM_BACK_MM * framing(shot).scale / camera.width
+    """Millimetres of the home photo's film back that a delivered pixel takes; 36 mm across the delivered frame where no
+    photo is home."""
+    photo, framing = shot.home_photo, shot.framing
+    if photo is None or framing is None:
+        return WIDE_MM / shot.delivery.width
+    return photo.mm_a_pixel * framing.scale
 
 
 def sharpness(focus_m: float, f_stop: float, focal_mm: float, circle_mm: float) -> tuple[float, float]:

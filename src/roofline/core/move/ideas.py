@@ -80,7 +80,7 @@ def from_idea(
 def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
     """Home moved by so much of an idea."""
     position, turn = np.array(home.position), quaternion_to_matrix(np.array(home.rotation))
-    to, focal = point - position, home.focal_px
+    to, zoom = point - position, home.zoom
     right = np.cross(turn[:, 2], [0.0, 1.0, 0.0])
     level = right / max(float(np.linalg.norm(right)), 1e-9)
     if kind in ("push_in", "counter"):
@@ -92,7 +92,7 @@ def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
             raise MoveError(f"What the move is about is {np.linalg.norm(to):.1f} m off: go less far.")
         position = position + by * way
         if kind == "counter":
-            focal *= float((point - position) @ turn[:, 2]) / depth
+            zoom *= float((point - position) @ turn[:, 2]) / depth
     elif kind == "pull_out":
         position = position - by * turn[:, 2]
     elif kind == "slide":
@@ -107,4 +107,4 @@ def _key(home: Key, kind: Idea, by: float, point: Array, frame: int) -> Key:
         pan, tilt, roll = pan_tilt_roll(turn.T)
         turn = from_pan_tilt_roll(pan + np.radians(by), tilt, roll).T
     px, py, pz = (float(v) for v in position)
-    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn), focal_px=focal, ease="pass")
+    return Key(frame=frame, position=(px, py, pz), rotation=key_rotation(turn), zoom=zoom, ease="pass")

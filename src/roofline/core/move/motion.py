@@ -23,7 +23,7 @@ def poses_at(shot: Shot, path: Path, frame: float, eye: Array) -> dict[str, Pose
     """Poses of the pieces that have moved by a frame, by id; none of those that never move. ``eye``: the lens (3,)."""
     groups = {g.name: g.motion for g in shot.groups if not g.motion.still}
     out = {}
-    for solid in shot.solids:
+    for solid in shot.set_pieces:
         pose = None
         if solid.motion is not None and not solid.motion.still:
             pose = _pose(shot, path, solid.motion, _pivot(solid.motion, [solid]), frame, eye)

@@ -13,7 +13,7 @@ from roofline.core.moment import Moment
 from roofline.core.move.motion import poses_at
 from roofline.core.move.travel import travelled
 from roofline.errors import MoveError
-from roofline.model.handoff import Delivery, Framing
+from roofline.model.handoff import Framing
 from roofline.model.move import Held, Key
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
@@ -24,9 +24,8 @@ def home_photo(shot: Shot) -> Photo:
 
     Raises MoveError while there is none.
     """
-    for photo in shot.photos:
-        if photo.camera is not None:
-            return photo
+    if (photo := shot.home_photo) is not None:
+        return photo
     raise MoveError("There is no surveyed photo yet, so there is no home to move from: finish the survey first.")
 
 
@@ -36,19 +35,11 @@ def home_lens(shot: Shot) -> tuple[float, float, float, float, float]:
     return camera.distortion if camera is not None else (0.0, 0.0, 0.0, 0.0, 0.0)
 
 
-def default_framing(delivery: Delivery, width: int, height: int) -> Framing:
-    """The largest delivered frame that fits inside a photo, in its middle."""
-    scale = min(width / delivery.width, height / delivery.height)
-    return Framing(scale=scale, centre=(width / 2, height / 2))
-
-
 def framing(shot: Shot) -> Framing:
-    """The delivered frame over the home photo, as set, or by default."""
-    if shot.delivery.framing is not None:
-        return shot.delivery.framing
-    photo = home_photo(shot)
-    assert photo.camera is not None
-    return default_framing(shot.delivery, photo.camera.width, photo.camera.height)
+    """The delivered frame over the home photo, as set, or by default; raises MoveError where there is neither."""
+    home_photo(shot)
+    assert shot.framing is not None
+    return shot.framing
 
 
 def lens_centre(shot: Shot) -> tuple[float, float]:
@@ -67,7 +58,7 @@ def lens_centre(shot: Shot) -> tuple[float, float]:
 
 
 def home_key(shot: Shot, frame: int) -> Key:
-    """A key at home: the surveyed camera, at the focal length that lays the frame over the photo as planned."""
+    """A key at home: the surveyed camera, through the lens that lays the frame over the photo as planned."""
     camera = home_photo(shot).camera
     assert camera is not None
     if camera.position is None:
@@ -76,7 +67,7 @@ def home_key(shot: Shot, frame: int) -> Key:
         frame=frame,
         position=camera.position,
         rotation=key_rotation(np.array(camera.rotation).T),
-        focal_px=camera.focal_px / framing(shot).scale,
+        zoom=1.0,
         home=True,
     )
 
@@ -189,10 +180,10 @@ class Path:
     The path rests at its first and last key and at inner keys marked so; it passes smoothly through the others, and by
     the velocity, or at the speed, that a key says, be it the first or the last.
     Before the first and after the last key the camera stands still. Each value goes through those keys that hold it; a
-    value that none of them holds is that of the first key.
+    value that none of them holds is that of the first key. ``home_px``: `Shot.home_px`.
     """
 
-    def __init__(self, keys: list[Key]):
+    def __init__(self, keys: list[Key], home_px: float):
         if not keys:
             raise MoveError("A move needs at least one key.")
         self.frames = np.array([k.frame for k in keys], dtype=np.float64)
@@ -202,7 +193,7 @@ class Path:
 
         placed, turned, zoomed = holding("position"), holding("rotation"), holding("focal_px")
         self._position = _smooth(placed, np.array([k.position for k in placed]), _passed)
-        self._focal = _smooth(zoomed, np.array([[k.focal_px] for k in zoomed]))
+        self._focal = _smooth(zoomed, np.array([[k.focal(home_px)] for k in zoomed]))
         rotations = [Rotation.from_quat(k.rotation, scalar_first=True) for k in turned]
         self._turns = _Turns(np.array([k.frame for k in turned], dtype=np.float64), rotations, _rests(turned))
 
@@ -226,13 +217,18 @@ def view_of_key(shot: Shot, key: Key) -> View:
     """The delivered camera's view at a key."""
     d = shot.delivery
     return View(
-        d.width, d.height, key.focal_px, lens_centre(shot), quaternion_to_matrix(key.rotation).T, np.array(key.position)
+        d.width,
+        d.height,
+        key.focal(shot.home_px),
+        lens_centre(shot),
+        quaternion_to_matrix(key.rotation).T,
+        np.array(key.position),
     )
 
 
 def shot_path(shot: Shot) -> Path:
     """The path of a shot's move."""
-    return Path(resolved_keys(shot))
+    return Path(resolved_keys(shot), shot.home_px)
 
 
 def moments(shot: Shot, first: int | None = None, last: int | None = None, width: int | None = None) -> list[Moment]:

@@ -252,7 +252,7 @@ def engine_of(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes = NO
 
     ``pictures``: the pixels of every plate, by id; ``meshes``: what the files of imported pieces contain, by file.
     """
-    geometry = geometry_of([(s.id, part_of(faces_of(s, meshes))) for s in shot.solids])
+    geometry = geometry_of([(s.id, part_of(faces_of(s, meshes))) for s in shot.set_pieces])
     throws = throws_of(shot, geometry, pictures)
     return Engine(
         geometry,

@@ -17,7 +17,6 @@ from roofline.formats.package import slug
 from roofline.model.shot import Shot
 
 FLIP = np.diag([1.0, -1.0, -1.0])  # our camera axes → those of glTF, OBJ viewers and USD
-FILM_MM = 36.0  # the film back's width: the lens is then given as photographers give it
 Alpha = Literal["opaque", "mask", "blend"]
 
 

@@ -11,7 +11,7 @@ from roofline import __version__
 from roofline.core.camera import Array, View
 from roofline.core.move.focus import focus_at, pixel_mm
 from roofline.core.move.path import shot_path
-from roofline.formats.scenes.scene import FILM_MM, FLIP, Image, Piece, SceneOut, Surface, image_files, prim_names
+from roofline.formats.scenes.scene import FLIP, Image, Piece, SceneOut, Surface, image_files, prim_names
 
 TENTH = 100.0  # millimetres in a tenth of a scene unit, which is a metre: apertures and focal lengths are given so
 
@@ -23,10 +23,11 @@ def _matrix(view: View) -> Gf.Matrix4d:
     return Gf.Matrix4d(m.tolist())
 
 
-def _camera(stage: Usd.Stage, path: str, name: str, scene: SceneOut, views: list[tuple[float | None, View]]) -> None:
-    """A camera with the film back of `FILM_MM`, for a time each, or for all times (None)."""
+def _camera(
+    stage: Usd.Stage, path: str, name: str, scene: SceneOut, views: list[tuple[float | None, View]], mm: float
+) -> None:
+    """A camera for a time each, or for all times (None); ``mm``: millimetres of film back that a pixel of it takes."""
     camera, first = UsdGeom.Camera.Define(stage, path), views[0][1]
-    mm = FILM_MM / first.width  # of a pixel
     camera.CreateHorizontalApertureAttr(first.width * mm / TENTH)
     camera.CreateVerticalApertureAttr(first.height * mm / TENTH)
     camera.CreateHorizontalApertureOffsetAttr((first.width / 2 - first.centre[0]) * mm / TENTH)
@@ -39,24 +40,19 @@ def _camera(stage: Usd.Stage, path: str, name: str, scene: SceneOut, views: list
         move.Set(_matrix(view), at)
     prim = camera.GetPrim()
     prim.SetDisplayName(name)
-    prim.SetCustomDataByKey("filmBackMillimetres", Gf.Vec2f(FILM_MM, first.height * mm))
+    prim.SetCustomDataByKey("filmBackMillimetres", Gf.Vec2f(first.width * mm, first.height * mm))
 
 
 def _focus(camera: UsdGeom.Camera, scene: SceneOut) -> None:
-    """Focus distance and f-stop of every frame, where keys have them.
-
-    A film back that is larger than ours has a longer focal length; its f-stop is larger by as much, so that the opening
-    is as wide, and the blur as many pixels.
-    """
+    """Focus distance and f-stop of every frame, where keys have them."""
     shot, path = scene.shot, shot_path(scene.shot)
-    larger = FILM_MM / shot.delivery.width / pixel_mm(shot)
     for m in scene.frames:
         focus = focus_at(shot, path, m.frame, m.view.focal * m.view.unit)
         if focus is None:
             return
         camera.CreateFocusDistanceAttr().Set(focus.focus_m, Usd.TimeCode(int(m.frame)))
         if focus.f_stop is not None:
-            camera.CreateFStopAttr().Set(focus.f_stop * larger, Usd.TimeCode(int(m.frame)))
+            camera.CreateFStopAttr().Set(focus.f_stop, Usd.TimeCode(int(m.frame)))
 
 
 def _shader(stage: Usd.Stage, path: str, kind: str) -> UsdShade.Shader:
@@ -194,13 +190,15 @@ def write_usd(scene: SceneOut, out: Path) -> list[Path]:
     top = UsdGeom.Xform.Define(stage, "/shot").GetPrim()
     top.SetDisplayName(scene.shot.name)
     stage.SetDefaultPrim(top)
-    _camera(stage, "/shot/lens", "lens", scene, [(int(m.frame), m.view) for m in scene.frames])
+    delivered_mm = pixel_mm(scene.shot) * scene.frames[0].view.unit
+    _camera(stage, "/shot/lens", "lens", scene, [(int(m.frame), m.view) for m in scene.frames], delivered_mm)
     _focus(UsdGeom.Camera.Get(stage, "/shot/lens"), scene)
     taken = ["lens", "materials"]
+    backs = {p.name: p.mm_a_pixel for p in scene.shot.photos}
     for ident, (name, view) in zip(
         prim_names([f"photo {n}" for n in scene.photographers]).values(), scene.photographers.items(), strict=True
     ):
-        _camera(stage, f"/shot/{ident}", f"Photo {name}", scene, [(None, view)])
+        _camera(stage, f"/shot/{ident}", f"Photo {name}", scene, [(None, view)], backs[name])
         taken.append(ident)
     stage.DefinePrim("/shot/materials", "Scope")
     used = {s.image for p in scene.pieces for s in p.surfaces}

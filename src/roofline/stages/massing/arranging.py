@@ -79,6 +79,7 @@ class Mark(Model):
     ids: Ids
     locked: bool | None = None
     hidden: bool | None = None
+    in_set: bool | None = None  # what is drawn is in the set
     true_size: bool | None = None
     group: str | None = None  # an empty one takes out of the group
     tags: list[Name] | None = None
@@ -114,7 +115,9 @@ def arranged(desk: Desk, shot_id: str, body: Arrange) -> list[str]:
         case Align():
             return _aligned(desk, shot_id, body)
         case Mark():
-            given = body.model_dump(include={"locked", "hidden", "true_size", "tags"}, exclude_none=True)
+            given = body.model_dump(include={"locked", "hidden", "in_set", "true_size", "tags"}, exclude_none=True)
+            if body.hidden is False:
+                given["in_set"] = True
             if body.group is not None:
                 given["group"] = body.group.strip() or None
             _mark(desk, shot_id, body.ids, given)
@@ -193,5 +196,6 @@ def _mark(desk: Desk, shot_id: str, ids: list[str], given: dict[str, object]) ->
             _follow(shot, was, given["group"])
         return shot
 
-    what = {"locked": "Lock", "hidden": "Show or hide", "group": "Group", "tags": "Tag", "true_size": "Keep the size"}
+    shown = {"hidden": "Show or hide", "in_set": "Show or hide"}
+    what = {"locked": "Lock", "group": "Group", "tags": "Tag", "true_size": "Keep the size"} | shown
     desk.store.change(shot_id, what.get(next(iter(given), ""), "Change"), alter)

@@ -51,6 +51,14 @@ const FACES = [
   ['photo', 'Photos and plates as they are'],
 ] as const
 const offered = computed(() => FACES.filter(([f]) => f !== 'exr' || !form.value.startsWith('gl')))
+/** Into how many parts the sides of a proof are divided: 1 for what is delivered. */
+const proof = ref<1 | 2 | 4>(1)
+const PROOFS = [
+  [1, 'Full size'],
+  [2, 'Proof, half size'],
+  [4, 'Proof, quarter size'],
+] as const
+const size = computed(() => [d.value.width, d.value.height].map((v) => Math.max(16, Math.round(v / proof.value))))
 const halved = computed(() => group.value === 'video' && form.value !== 'ffv1')
 const even = (n: number) => n + (n % 2)
 const sized = (width: number, height: number) => `${width} × ${height} px`
@@ -73,6 +81,7 @@ const deliver = () =>
     form: form.value,
     bend: bend.value && bends.value && pictures.value,
     alpha: group.value !== 'frames' || alpha.value,
+    proof: pictures.value ? proof.value : 1,
     depth: beyond.value && depth.value,
     apart: beyond.value && apart.value,
     textures: faces.value === 'photo' ? 'photo' : 'faces',
@@ -137,11 +146,16 @@ function choose(g: keyof typeof FORMS) {
           what it does behind other pieces.
         </p>
       </fieldset>
-      <p v-if="halved && (d.width % 2 || d.height % 2)" class="sentence warn" data-odd>
-        This video halves its colour and needs even sizes: it becomes {{ sized(even(d.width), even(d.height)) }}, the
+      <div v-if="pictures" class="proofs" role="radiogroup" aria-label="Size">
+        <ElRadio v-for="[n, name] in PROOFS" :key="n" v-model="proof" class="form" name="proof" :value="n">{{
+          name
+        }}</ElRadio>
+      </div>
+      <p v-if="halved && (size[0] % 2 || size[1] % 2)" class="sentence warn" data-odd>
+        This video halves its colour and needs even sizes: it becomes {{ sized(even(size[0]), even(size[1])) }}, the
         last row or column repeated.
       </p>
-      <p v-if="pictures" class="figure quiet">{{ sized(d.width, d.height) }} · {{ d.frames }} f · {{ d.fps }} fps</p>
+      <p v-if="pictures" class="figure quiet">{{ sized(size[0], size[1]) }} · {{ d.frames }} f · {{ d.fps }} fps</p>
       <ElButton class="main" :disabled="!ready || running" data-deliver @click="deliver">
         {{
           running
@@ -183,6 +197,11 @@ function choose(g: keyof typeof FORMS) {
   border-top: 1px solid var(--rule);
   margin: 8px 0 0;
   padding: 6px 0 0;
+}
+.proofs {
+  border-top: 1px solid var(--rule);
+  margin-top: 8px;
+  padding-top: 6px;
 }
 .form {
   display: flex;

@@ -23,6 +23,8 @@ const group = computed(() =>
 )
 const tags = computed(() => [...new Set(solids.value.flatMap((x) => x.tags ?? []))].join(', '))
 const trueSize = computed(() => solids.value.every((x) => x.true_size))
+const hidden = computed(() => solids.value.filter((x) => x.hidden))
+const inSet = computed(() => hidden.value.every((x) => x.in_set))
 const depth = computed(() => {
   const c = s.homePhoto?.camera?.position
   if (!s.solid || !c) return null
@@ -85,6 +87,15 @@ const named = (text: string) =>
         @change="by.level = $event!"
       /><ElButton :disabled="locked" data-stand @click="arrange({ op: 'stand', level: by.level })">Stand</ElButton>
     </div>
+    <ElCheckbox
+      v-if="hidden.length"
+      class="check"
+      :model-value="inSet"
+      title="Pictures, verdicts, shadows and deliveries have it, though it is not drawn on the board"
+      data-in-set
+      @change="arrange({ op: 'mark', in_set: !inSet })"
+      >Hidden, but in the set</ElCheckbox
+    >
     <ElCheckbox class="check" :model-value="trueSize" @change="arrange({ op: 'mark', true_size: !trueSize })"
       >Keep its true size instead of the picture</ElCheckbox
     >

@@ -82,9 +82,15 @@ const shownAll = computed(() => s.shot.solids.every((x) => !x.hidden))
                 <ElButton
                   class="tiny"
                   :aria-pressed="!x.hidden"
-                  :title="x.hidden ? 'Hidden on the board; it stays in the set. Show it' : 'Hide on the board'"
+                  :title="
+                    x.hidden
+                      ? x.in_set
+                        ? 'In the set, not drawn here. Show it'
+                        : 'Hidden: not in the set. Show it'
+                      : 'Hide it: it leaves the set'
+                  "
                   :aria-label="`${x.hidden ? 'Show' : 'Hide'} ${x.name}`"
-                  @click.stop="mark(x, { hidden: !x.hidden })"
+                  @click.stop="mark(x, { hidden: !x.hidden, in_set: x.hidden })"
                 >
                   <svg width="14" height="10" viewBox="0 0 14 10">
                     <path d="M1 5Q7 -2.4 13 5Q7 12.4 1 5Z" />

@@ -12,8 +12,8 @@ const REST = 400 // ms that the camera is in hand before anything is asked: what
 const ask = latest(
   (c: FrameCamera) => {
     const [run, rise, back] = c.position
-    const { pan_deg, tilt_deg, roll_deg, focal_px } = c
-    const query = { run, rise, back, pan_deg, tilt_deg, roll_deg, focal_px }
+    const { pan_deg, tilt_deg, roll_deg, zoom } = c
+    const query = { run, rise, back, pan_deg, tilt_deg, roll_deg, zoom }
     const path = { shot_id: s.id, frame: String(c.frame) }
     return got<Schemas['Footing']>(api.GET('/api/shots/{shot_id}/frames/{frame}/stand', { params: { path, query } }))
   },

@@ -6,7 +6,8 @@ import NumberField from '../../ledger/NumberField.vue'
 import { unbroken } from '../../ledger/figures'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
-import { FILM_BACK, useMove } from './move'
+import { millimetresAPixel, WIDE_MM } from '../photo/back'
+import { useMove } from './move'
 import AlongMove from './AlongMove.vue'
 import HoldsFields from './HoldsFields.vue'
 import PassFields from './PassFields.vue'
@@ -20,14 +21,13 @@ const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove
 const router = useRouter()
 const bringing = ref(false)
 const brought = ref<string | null>(null)
-// the delivered frame is a window in the photo: its film back is smaller by as much
-const back = computed(() => {
+/** Millimetres of focal length at home: of the photo's film back. */
+const home_mm = computed(() => {
   const photo = s.homePhoto
-  const home = s.state?.home
-  if (!photo?.camera || !home) return FILM_BACK
-  return (FILM_BACK * s.shot.delivery.width * (photo.camera.focal_px / home.focal_px)) / photo.camera.width
+  if (photo?.camera) return photo.camera.focal_px * millimetresAPixel(photo)
+  return ((s.state?.home_px ?? 0) * WIDE_MM) / s.shot.delivery.width
 })
-const mm = computed(() => (at.value ? (at.value.focal_px * back.value) / s.shot.delivery.width : 0))
+const mm = computed(() => (at.value ? at.value.zoom * home_mm.value : 0))
 const place = (i: number, v: number) => at.value!.position.map((x, j) => (j === i ? v : x)) as [number, number, number]
 const limits = computed(() => s.shot.limits)
 const setLimit = (change: object) => s.set('limits', change)
@@ -84,7 +84,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
           unit="mm"
           :min="1"
           :max="3000"
-          @change="setKey({ focal_px: ($event! * s.shot.delivery.width) / back })"
+          @change="setKey({ zoom: $event! / home_mm })"
         />
         <HoldsFields />
         <PassFields />

@@ -29,7 +29,7 @@ let resting: ReturnType<typeof held>
 export type Held = Schemas['KeyByFigures']['free'] extends (infer T)[] | undefined ? T : never
 type Rows = Parameters<typeof quaternion>[0]
 const homeOf = (home?: Key | null) =>
-  home ? { position: home.position, rotation: home.rotation, focal_px: home.focal_px } : {}
+  home ? { position: home.position, rotation: home.rotation, zoom: home.zoom } : {}
 /** A shot with other keys, in the order of their frames. */
 const withKeys =
   (alter: (keys: Key[]) => Key[]): Apply =>
@@ -127,7 +127,7 @@ export function useMove() {
     const kept: Record<Held, boolean> = {
       position: was.position.every((v, i) => same(v, pose.position![i])),
       rotation: (['pan_deg', 'tilt_deg', 'roll_deg'] as const).every((a) => same(was[a], pose[a]!)),
-      focal_px: same(was.focal_px, pose.focal_px!),
+      focal_px: same(was.zoom, pose.zoom!),
     }
     return free.filter((v) => kept[v])
   }
@@ -145,7 +145,7 @@ export function useMove() {
       pan_deg: from.pan_deg,
       tilt_deg: from.tilt_deg,
       roll_deg: from.roll_deg,
-      focal_px: from.focal_px,
+      zoom: from.zoom,
       home: false,
       seen,
       ease: old?.ease ?? null,
@@ -158,13 +158,14 @@ export function useMove() {
     }
     if (body.ease === 'rest' || body.free.includes('position')) body.velocity = body.speed = null
     const rotation = fromPanTiltRoll(body.pan_deg, body.tilt_deg, body.roll_deg)
-    const pose = { ...from, ...body, rotation } as unknown as FrameCamera
+    const focal_px = (from.focal_px * body.zoom) / from.zoom
+    const pose = { ...from, ...body, focal_px, rotation } as unknown as FrameCamera
     const made = {
       id: old?.id ?? freshId(),
       frame,
       position: pose.position,
       rotation: quaternion(pose.rotation as unknown as Rows),
-      focal_px: pose.focal_px,
+      zoom: pose.zoom,
       home: body.home,
       ease: body.ease,
       free: body.free,
@@ -255,5 +256,3 @@ export function useMove() {
     shownOf: (own: number) => shownOf(s.shot.move, own),
   }
 }
-
-export { FILM_BACK } from '../../api/shared.gen'

@@ -3,13 +3,13 @@ import type { Key } from '../../api/client'
 import { fromPanTiltRoll, panTiltRoll, quaternion } from '../../board/camera'
 import { withUntouched } from './untouched'
 
-const shown = { position: [1, 5.01, 3], pan_deg: 20, tilt_deg: -5, roll_deg: 1, focal_px: 900 }
+const shown = { position: [1, 5.01, 3], pan_deg: 20, tilt_deg: -5, roll_deg: 1, zoom: 0.9 }
 const now = {
   id: 'k',
   frame: 1,
   position: [1, 1.7, 3],
   rotation: quaternion(fromPanTiltRoll(25, -4, 0)),
-  focal_px: 800,
+  zoom: 0.8,
 } as unknown as Key
 
 describe('what the hand has left', () => {
@@ -17,7 +17,7 @@ describe('what the hand has left', () => {
     const got = withUntouched({ ...shown, position: [2, 5.01, 4] }, shown, now)
     expect(got.position).toEqual([2, 1.7, 4])
     expect([got.pan_deg, got.tilt_deg, got.roll_deg]).toEqual([25, -4, 0].map((v) => expect.closeTo(v, 9)))
-    expect(got.focal_px).toBe(800)
+    expect(got.zoom).toBe(0.8)
   })
   it('is nothing of a direction that was turned about one axis', () => {
     const got = withUntouched({ ...shown, pan_deg: 30 }, shown, now)
@@ -27,7 +27,7 @@ describe('what the hand has left', () => {
   it('is as it was shown where the key leaves it to others', () => {
     const got = withUntouched({ ...shown, pan_deg: 30 }, shown, { ...now, free: ['position', 'focal_px'] })
     expect(got.position).toEqual(shown.position)
-    expect(got.focal_px).toBe(900)
+    expect(got.zoom).toBe(0.9)
   })
   it('angles of a quaternion are those that it was made of', () => {
     const all: [number, number, number][] = [

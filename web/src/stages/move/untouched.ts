@@ -7,7 +7,7 @@ export interface Figures {
   pan_deg: number
   tilt_deg: number
   roll_deg: number
-  focal_px: number
+  zoom: number
 }
 const SAME = 1e-9
 const alike = (a: number, b: number) => Math.abs(a - b) < SAME
@@ -27,6 +27,6 @@ export function withUntouched<F extends Figures>(wanted: F, shown: Figures, now:
     ...wanted,
     position: wanted.position.map((v, i) => (own(v, i) ? now.position[i] : v)),
     ...(aimed ? {} : { pan_deg, tilt_deg, roll_deg }),
-    focal_px: alike(wanted.focal_px, shown.focal_px) && !free.includes('focal_px') ? now.focal_px : wanted.focal_px,
+    zoom: alike(wanted.zoom, shown.zoom) && !free.includes('focal_px') ? now.zoom : wanted.zoom,
   }
 }

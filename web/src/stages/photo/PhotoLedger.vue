@@ -3,17 +3,32 @@ import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import type { Schemas } from '../../api/client'
 import BeginningSaid from './BeginningSaid.vue'
+import DeliveredFields from './DeliveredFields.vue'
+import FilmBackFields from './FilmBackFields.vue'
 import FirstMove from './FirstMove.vue'
 import { useBeginning } from './beginning'
+import { resized, unenlarged } from './frame'
 import { useFraming } from './framing'
 
 const s = useShot()
 const { photo: home, framing, margins, sentences, set } = useFraming()
 const delivery = computed(() => s.shot.delivery)
-const put = (change: object) => s.set('delivery', change)
-const seconds = computed(() => delivery.value.frames / delivery.value.fps)
-const ratio = computed(() => (delivery.value.width / delivery.value.height).toFixed(3))
+const put = (change: Schemas['DeliveryChange']) => s.set('delivery', change)
+/** The size at which the photo would not be enlarged. */
+const sharp = computed(() => unenlarged(delivery.value, framing.value?.scale ?? 1))
+const deliverSharp = () =>
+  s.change('PATCH', '/delivery', { width: sharp.value[0], height: sharp.value[1] }, (shot) => ({
+    ...shot,
+    delivery: resized(shot.delivery, framing.value, home.value, sharp.value),
+  }))
+/** The largest frame that fits the photo, in its middle. */
+function largest() {
+  const { width, height } = home.value!
+  const scale = Math.min(width! / delivery.value.width, height! / delivery.value.height)
+  return put({ framing: { scale, centre: [width! / 2, height! / 2] } })
+}
 const { again, under } = useBeginning()
 /** How many flats carry a layer that was cut out already. */
 const layers = computed(
@@ -44,51 +59,14 @@ function leaveRoom() {
 <template>
   <div>
     <BeginningSaid />
-    <section class="section">
-      <h2>Delivered</h2>
-      <NumberField
-        label="Width"
-        :model-value="delivery.width"
-        unit="px"
-        :digits="0"
-        :min="16"
-        :max="16384"
-        @change="put({ width: $event })"
-      />
-      <NumberField
-        label="Height"
-        :model-value="delivery.height"
-        unit="px"
-        :digits="0"
-        :min="16"
-        :max="16384"
-        @change="put({ height: $event })"
-      />
-      <NumberField
-        label="Frame rate"
-        :model-value="delivery.fps"
-        unit="fps"
-        :digits="3"
-        :step="1"
-        :min="0.1"
-        :max="240"
-        @change="put({ fps: $event })"
-      />
-      <NumberField
-        label="Length"
-        :model-value="delivery.frames"
-        unit="f"
-        :digits="0"
-        :min="1"
-        :max="100000"
-        @change="put({ frames: $event })"
-      />
-      <p class="quiet figure">{{ seconds.toFixed(2) }} s · aspect {{ ratio }} : 1</p>
-    </section>
+    <DeliveredFields />
 
     <section v-if="framing && margins" class="section">
       <h2>Frame over the photo</h2>
       <p v-for="line in sentences" :key="line" class="sentence warn" role="status">{{ line }}</p>
+      <ElButton v-if="framing.scale < 0.999" class="plain" data-sharp @click="deliverSharp"
+        >Deliver {{ sharp[0] }} × {{ sharp[1] }} px</ElButton
+      >
       <NumberField
         label="Photo px per delivered px"
         :model-value="framing.scale"
@@ -115,7 +93,7 @@ function leaveRoom() {
         </tbody>
       </table>
       <div class="row" style="margin-top: 8px">
-        <ElButton @click="put({ framing: null })">Largest frame that fits</ElButton>
+        <ElButton @click="largest">Largest frame that fits</ElButton>
         <ElButton
           title="85 % of the photo: the camera may step aside without its border showing"
           data-room
@@ -172,6 +150,8 @@ function leaveRoom() {
         </tbody>
       </table>
     </section>
+
+    <FilmBackFields v-if="s.photo" />
 
     <section v-if="s.photo && facts" class="section">
       <h2>What the file says</h2>

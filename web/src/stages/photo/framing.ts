@@ -13,7 +13,8 @@ export function useFraming() {
     if (!p?.width || !p.height) return null
     const d = s.shot.delivery
     if (d.framing) return d.framing
-    return { scale: Math.min(p.width / d.width, p.height / d.height), centre: [p.width / 2, p.height / 2] as Vec2 }
+    const scale = Math.min(p.width / d.width, p.height / d.height)
+    return { scale, centre: (p.camera?.principal_point ?? [p.width / 2, p.height / 2]) as Vec2 }
   })
   const box = computed(() => {
     const f = framing.value

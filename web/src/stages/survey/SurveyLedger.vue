@@ -231,10 +231,9 @@ function exchange() {
       />
       <p v-if="survey.focal_px?.source === 'file'" class="quiet" data-from-file>
         from the file’s {{ facts?.focal_35mm }} mm equivalent, ±
-        {{ ((100 * survey.focal_px.sigma) / survey.focal_px.value).toFixed(0) }} %; for a film back {{ filmBack }} mm
-        wide
+        {{ ((100 * survey.focal_px.sigma) / survey.focal_px.value).toFixed(0) }} %; for a film back of {{ filmBack }} mm
       </p>
-      <p v-else class="quiet">for a film back {{ filmBack }} mm wide; ± 2 % when typed</p>
+      <p v-else class="quiet">for a film back of {{ filmBack }} mm; ± 2 % when typed</p>
       <ElButton v-if="offer && !survey.focal_px" class="plain" @click="useFile(offer.mm)">
         Use {{ offer.mm }} mm, {{ offer.why }}
       </ElButton>

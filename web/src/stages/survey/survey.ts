@@ -11,7 +11,7 @@ import {
   type SurveyResult,
   type Vec2,
 } from '../../api/client'
-import { FILM_BACK } from '../../api/shared.gen'
+import { backOf, millimetresAPixel } from '../photo/back'
 import { freshId, surveyAfter, surveyChange, type SurveyChange } from '../../hand/changes'
 import { useShot } from '../../state/shot'
 import { middleOf } from './edges'
@@ -93,9 +93,15 @@ export function useSurvey() {
     return { ...r, edges: (survey.value?.edges ?? []).map((e) => r.edges[of.indexOf(e.id)]) }
   })
   const problem = computed(() => (draft.value ? liveProblem.value : s.photo?.problem) ?? null)
-  const filmBack = FILM_BACK
-  const mm = (px: number) => (px * FILM_BACK) / (s.photo?.width ?? 1)
-  const px = (v: number) => (v * (s.photo?.width ?? 1)) / FILM_BACK
+  const filmBack = computed(() =>
+    s.photo
+      ? backOf(s.photo)
+          .map((v) => `${v}`)
+          .join(' × ')
+      : '',
+  )
+  const mm = (px: number) => px * (s.photo ? millimetresAPixel(s.photo) : 1)
+  const px = (v: number) => v / (s.photo ? millimetresAPixel(s.photo) : 1)
 
   const ask = latest(
     async (id: string, photo: string, body: Survey) => ({
