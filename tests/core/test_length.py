@@ -52,7 +52,8 @@ def off(one: Shot, other: Shot, frames) -> tuple[float, float, float, float]:
             worst[3] = max(
                 worst[3], np.abs(pose.shift - n.poses[name].shift).max(), abs(pose.scale - n.poses[name].scale)
             )
-    return tuple(worst.tolist())
+    a0, a1, a2, a3 = worst.tolist()
+    return a0, a1, a2, a3
 
 
 @pytest.mark.parametrize("pace", [False, True])

@@ -19,7 +19,7 @@ from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Camera, SecondRun, SurveyResult, SurveySigma
-from roofline.stages import move
+from roofline.stages import moving
 from roofline.stages.massing import arranging as a
 from roofline.stages.massing import bringing, drawing, pieces
 from roofline.stages.massing import looking as looks
@@ -213,14 +213,14 @@ def test_a_locked_piece_stays_until_it_is_unlocked(desk, yard):
 def test_a_group_that_is_renamed_goes_on_moving(desk, yard):
     motion = Motion(drift=(0.1, 0, 0))
     a.arranged(desk, yard, a.Mark(ids=["house", "wall"], group="Front"))
-    move.set_group_motion(desk, yard, "Front", motion)
+    moving.set_group_motion(desk, yard, "Front", motion)
     a.arranged(desk, yard, a.Mark(ids=["wall"], group="Wall"))  # one leaves: the group is there, and moves
     assert [(g.name, g.motion) for g in desk.store.load(yard).groups] == [("Front", motion)]
     a.arranged(desk, yard, a.Mark(ids=["house"], group="Façade"))
     assert [(g.name, g.motion) for g in desk.store.load(yard).groups] == [("Façade", motion)]
     desk.store.undo(yard)
     assert [g.name for g in desk.store.load(yard).groups] == ["Front"]
-    move.set_group_motion(desk, yard, "Wall", Motion(drift=(0, 0.2, 0)))
+    moving.set_group_motion(desk, yard, "Wall", Motion(drift=(0, 0.2, 0)))
     a.arranged(desk, yard, a.Mark(ids=["house"], group="Wall"))  # it joins one that moves by itself
     assert [(g.name, g.motion.drift) for g in desk.store.load(yard).groups] == [("Wall", (0, 0.2, 0))]
     a.arranged(desk, yard, a.Mark(ids=["house", "wall"], group=""))

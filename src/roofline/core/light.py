@@ -43,6 +43,12 @@ def to_display(linear: NDArray) -> NDArray[np.float32]:
     )
 
 
+def coded(linear: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Linear light → display values, float32, without an end above: the reverse of `linear_of`."""
+    curve = 1.055 * np.power(np.maximum(linear, 0.0031308), 1 / 2.4) - 0.055
+    return np.where(linear <= 0.0031308, 12.92 * linear, curve).astype(np.float32)
+
+
 def even(pixels: NDArray) -> NDArray[np.float32]:
     """Stored values on a scale on which equal steps look about equal: display values 0…1, of float pictures the
     signed square root, which has no end."""

@@ -11,6 +11,7 @@ from roofline.model.base import Change, Model, Positive, Vec2
 Side = Annotated[int, Field(ge=16, le=16384)]  # pixels
 FrameRate = Annotated[float, Field(gt=0, le=240)]  # frames a second
 FrameCount = Annotated[int, Field(ge=1, le=100_000)]
+Blend = Literal["as_painted", "as_light"]  # mattes and opacity mix display values, or linear light
 Beyond = Literal["fit", "cut", "leave"]
 
 
@@ -28,6 +29,7 @@ class Delivery(Model):
     frames: FrameCount = 120
     first_frame: int | None = None
     framing: Framing | None = None
+    blend: Blend = "as_light"
 
 
 class DeliveryChange(Change):
@@ -44,3 +46,4 @@ class DeliveryChange(Change):
     first_frame: int | None = None
     framing: Framing | None = None
     beyond: Beyond | None = None
+    blend: Blend | None = None

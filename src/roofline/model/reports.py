@@ -43,6 +43,36 @@ class CheckReport(Model):
     frames: list[FrameReport]
 
 
+HomeWhy = Literal[
+    "moved", "faded", "hidden", "void", "bare", "clean", "added", "grade", "clear", "photo", "steps", "blend", "order"
+]
+
+
+class HomeCause(Model):
+    """What is seen where home is not the photo; ``who``: the piece or plate it is due to; ``at``: delivered pixels."""
+
+    surface: str
+    plate: str | None
+    why: HomeWhy
+    who: str
+    percent: float
+    at: Vec2
+
+
+class HomeReport(Model):
+    """How far the delivered frame at home differs from the photo.
+
+    ``percent``: of its pixels, those off by more than 8 of 255; ``largest``: of 255; ``psnr_db``: null where nothing
+    differs at all.
+    """
+
+    frame: int
+    percent: float
+    largest: int
+    psnr_db: float | None
+    causes: list[HomeCause] = []
+
+
 class Rejected(Model):
     plate: str
     reason: Literal["outside", "matte", "hidden", "back"]

@@ -18,7 +18,7 @@ from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import FrameCamera, JobState, PathState, ShotState, camera_of, job_state, path_of
-from roofline.stages import along, move, painting, ways
+from roofline.stages import along, move, moving, painting, ways
 from roofline.stages.along import AlongState
 from roofline.stages.move import Footing
 from roofline.stages.painting import PaintList, RoomState
@@ -137,19 +137,19 @@ def _setting(site: Site, routes: Routes) -> None:
     @routes.add("PUT", SHOT + "/solids/<solid_id>/motion", body=Moves, returns=ShotState)
     def set_motion(shot_id: str, solid_id: str, body: Moves) -> ShotState:
         """Set how a piece moves."""
-        move.set_motion(desk, shot_id, solid_id, body.motion)
+        moving.set_motion(desk, shot_id, solid_id, body.motion)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/groups/<name>/motion", body=Moves, returns=ShotState)
     def set_group_motion(shot_id: str, name: str, body: Moves) -> ShotState:
         """Set how the pieces of a group move together."""
-        move.set_group_motion(desk, shot_id, name, body.motion)
+        moving.set_group_motion(desk, shot_id, name, body.motion)
         return states.changed(shot_id)
 
     @routes.add("PATCH", SHOT + "/travel", body=TravelChange, returns=ShotState)
     def set_travel(shot_id: str, body: TravelChange) -> ShotState:
         """Set how the camera travels: speed, carrier, aim, aim_share, sway; what is not given stays."""
-        move.set_travel(desk, shot_id, body)
+        moving.set_travel(desk, shot_id, body)
         return states.changed(shot_id)
 
     @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)

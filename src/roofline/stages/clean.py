@@ -154,29 +154,23 @@ def _keep_clean(desk: Desk, shot_id: str, plate_id: str, given: dict[str, Any]) 
         title = f"Clean behind {front.name}"
         made = fresh_id(title, [p.id for p in shot.plates])
         shot.plates.append(Plate(id=made, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update))
-        at = _before_photo(shot, front.photo)
-        targets = list(shot.throws[at].targets) if at < len(shot.throws) else []
-        others = {t.plate for t in shot.throws[at + 1 :]} & {p.id for p in shot.plates if p.role == "photo"}
-        # where other photos may show what is behind it, that comes first
-        at = _after_photos(shot) if others else at
-        shot.throws.insert(at, Throw(plate=made, targets=[t for t in targets if t not in flats]))
+        own = next((t for t in shot.throws if _is_photo(shot, t, front.photo)), None)
+        targets = [t for t in own.targets if t not in flats] if own is not None else []
+        shot.throws.insert(_after_photos(shot), Throw(plate=made, targets=targets))
         return shot
 
     desk.store.change(shot_id, "Make a clean plate", alter)
     return made
 
 
-def _before_photo(shot: Shot, photo_id: str) -> int:
-    """The place in the order of throws before the photo's own."""
-    for i, throw in enumerate(shot.throws):
-        plate = plate_of(shot, throw.plate)
-        if plate.role == "photo" and plate.photo == photo_id:
-            return i
-    return len(shot.throws)
+def _is_photo(shot: Shot, throw: Throw, photo_id: str) -> bool:
+    """Whether a throw is a photo's own."""
+    plate = plate_of(shot, throw.plate)
+    return plate.role == "photo" and plate.photo == photo_id
 
 
 def _after_photos(shot: Shot) -> int:
-    """The place in the order of throws after all photos' own."""
+    """The place in the order of throws after all photos' own: where one of them shows a surface, no fill is as true."""
     photos = {p.id for p in shot.plates if p.role == "photo"}
     return max((i + 1 for i, t in enumerate(shot.throws) if t.plate in photos), default=len(shot.throws))
 
@@ -301,7 +295,6 @@ def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str
                 continue
             ident = fresh_id(plate.name, [p.id for p in shot.plates])
             shot.plates.append(plate.model_copy(update={"id": ident}))
-            # after the photos: where one of them shows the surface, no fill is as true
             shot.throws.insert(_after_photos(shot), Throw(plate=ident, targets=[face]))
             kept.append(ident)
         return shot

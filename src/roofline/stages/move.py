@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 from typing import Any
 
@@ -10,22 +11,22 @@ import numpy as np
 from roofline.core.camera import from_pan_tilt_roll, key_rotation, quaternion_to_matrix
 from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
-from roofline.core.move.findings import Finding, findings, sets_the_border
+from roofline.core.move.findings import Finding, findings, home_findings, sets_the_border
+from roofline.core.move.home import home_moment, home_report, photo_alone
 from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.motion import poses_at
 from roofline.core.move.path import moment_at, moments, pinned, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
-from roofline.core.move.travel import Place, aimed_at, own_frame, own_place, pace_through
+from roofline.core.move.travel import Place, own_frame, own_place, pace_through
 from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
 from roofline.model.base import Model, Vec3
-from roofline.model.massing import ONLY_FLATS, Motion
-from roofline.model.move import Key, Limits, LimitsChange, Move, TravelChange
+from roofline.model.move import Key, Limits, LimitsChange, Move
 from roofline.model.plates import Throw
-from roofline.model.reports import CheckReport, ProbeReport
-from roofline.model.shot import GroupMotion, Shot
+from roofline.model.reports import CheckReport, HomeReport, ProbeReport
+from roofline.model.shot import Shot
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
@@ -33,6 +34,7 @@ from roofline.work.engines import digest
 from roofline.work.jobs import Job, Tell
 
 CHECK_WIDTH = 320
+HOME_WIDTH = 960
 STAND_WIDTH = 320  # of the frames that are judged while a hand moves the camera
 FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
 AWAY = 1e6  # metres, and pixels of focal length, that a camera may be tried at
@@ -53,18 +55,6 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
         return shot.model_copy(update={"move": shot.move.model_copy(update=given)})
 
     desk.store.change(shot_id, label, alter, made_from)
-
-
-def set_travel(desk: Desk, shot_id: str, change: TravelChange) -> None:
-    """Set how the camera travels: what is given of it; keys stay."""
-
-    def alter(shot: Shot) -> Shot:
-        shot.move = Move.model_validate(shot.move.model_dump() | change.model_dump(exclude_unset=True))
-        if shot.move.aim is not None and shot.move.keys:
-            aimed_at(shot)  # raises for a piece that is not there
-        return shot
-
-    desk.store.change(shot_id, "Change how the camera travels", alter)
 
 
 def key_by_figures(
@@ -124,36 +114,6 @@ def try_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, at: Vec3 | Non
     shot = desk.store.load(shot_id)
     tried = _with_keys(shot, from_idea(shot, kind, amount, None, at, ends_at_home))
     return moment_at(tried, shot_path(tried), shot.frame_range[0 if ends_at_home else 1])
-
-
-def set_motion(desk: Desk, shot_id: str, solid_id: str, motion: Motion | None) -> None:
-    """Set how a piece moves; None: it stands."""
-
-    def alter(shot: Shot) -> Shot:
-        for solid in shot.solids:
-            if solid.id == solid_id:
-                if motion is not None and motion.fades and not solid.can_fade:
-                    raise MoveError(f"{ONLY_FLATS[0].upper()}{ONLY_FLATS[1:]}.")
-                solid.motion = None if motion is None or motion.still else motion
-                return shot
-        raise NotFound(f"There is no piece '{solid_id}'.")
-
-    desk.store.change(shot_id, "Change how a piece moves", alter)
-
-
-def set_group_motion(desk: Desk, shot_id: str, name: str, motion: Motion | None) -> None:
-    """Set how a group moves; None: it stands."""
-
-    def alter(shot: Shot) -> Shot:
-        if not any(s.group == name for s in shot.solids):
-            raise NotFound(f"There is no group '{name}'.")
-        if motion is not None and motion.fades:
-            raise MoveError("A group cannot fade: let its flats fade.")
-        rest = [g for g in shot.groups if g.name != name]
-        shot.groups = rest if motion is None or motion.still else [*rest, GroupMotion(name=name, motion=motion)]
-        return shot
-
-    desk.store.change(shot_id, "Change how a group moves", alter)
 
 
 def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
@@ -303,7 +263,21 @@ def report_of(desk: Desk, shot: Shot) -> CheckReport | None:
 def checked(desk: Desk, shot: Shot) -> tuple[CheckReport | None, list[Finding]]:
     """The check of this very move, if it has been made, and what it says in sentences."""
     report = report_of(desk, shot)
-    return report, findings(shot, report) if report else []
+    if report is None:
+        return None, []
+    home: HomeReport | None = desk.kept.peek("home", report_key(desk, shot))
+    return report, [*findings(shot, report), *(home_findings(shot, home) if home else [])]
+
+
+def _watch_home(desk: Desk, shot: Shot) -> None:
+    """Look at how far home differs from the photo, where there is a home; kept by the key of the report."""
+    key = report_key(desk, shot)
+    if desk.kept.peek("home", key) is not None:
+        return
+    with contextlib.suppress(MoveError):
+        seen = home_moment(shot, HOME_WIDTH)
+        engine, alone = desk.engine(shot), desk.engine(photo_alone(shot))
+        desk.kept.put("home", key, home_report(shot, engine, alone, seen))
 
 
 def judged_at(desk: Desk, shot: Shot) -> int | None:
@@ -341,6 +315,7 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
             tell(done / len(frames), f"frame {done} of {len(frames)}")
 
         report = check(desk.engine(shot), frames, shot.limits, told)
+        _watch_home(desk, shot)
         if (judged_at(desk, shot) or 0) < width:  # a finer one may have come first
             desk.kept.put("report", report_key(desk, shot), report)
             desk.kept.put("judged", report_key(desk, shot), width)

@@ -317,7 +317,8 @@ def from_layers(
     everything = [s.id for s in out.shot.solids]
     for plate in out.shot.plates[1:]:  # a layer is whole behind what stands before it
         plate.without = [i for i in everything if i != f"{plate.id}-flat"]
-    out.shot.delivery = _delivery(picture.width, picture.height, how)
+    delivery = _delivery(picture.width, picture.height, how)
+    out.shot.delivery = delivery.model_copy(update={"blend": "as_painted"})  # as their file lays them over one another
     return out
 
 

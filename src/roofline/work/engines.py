@@ -15,6 +15,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 from numpy.typing import NDArray
 
+from roofline.core.light import coded
 from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.massing.solids import Triangles, faces_of
 from roofline.core.plates.partly import Done, step_again
@@ -291,10 +292,12 @@ class Engines:
             # read anew from this shot's own plate: the picture kept may have come from another shot's
             picture = self._picture(shot, plate)
             picture = picture if throw is None else self.looked(shot, plate, picture, throw)
-            return pyramid_of(picture.colour(), picture.matte)
+            colour = picture.colour()
+            return pyramid_of(coded(colour) if painted else colour, picture.matte)
 
+        painted = shot.delivery.blend == "as_painted"
         seam = self.seam_key(shot, plate, throw) if throw is not None and throw.seam else None
-        key = digest(self.picture_key(shot, plate), look, seam)
+        key = digest(self.picture_key(shot, plate), look, seam, painted)
         found = self.kept.get("pyramid", key, lambda: self._alive.get(key) or make())
         self._alive[key] = found
         return found
@@ -342,6 +345,7 @@ class Engines:
             lambda: self.kept.get("sight", self.sight_key(shot), lambda: sight_of(geometry, throws)),
             lambda: self.textures(shot),
             self._running(shot),
+            shot.delivery.blend == "as_painted",
         )
 
     def _running(self, shot: Shot) -> Running | None:

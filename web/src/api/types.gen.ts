@@ -2566,6 +2566,12 @@ export interface components {
         /** Delivery */
         Delivery: {
             /**
+             * Blend
+             * @default as_light
+             * @enum {string}
+             */
+            blend: "as_painted" | "as_light";
+            /**
              * First Frame
              * @default null
              */
@@ -2603,6 +2609,8 @@ export interface components {
         DeliveryChange: {
             /** Beyond */
             beyond?: ("fit" | "cut" | "leave") | null;
+            /** Blend */
+            blend?: ("as_painted" | "as_light") | null;
             /** First Frame */
             first_frame?: number | null;
             /** Fps */
@@ -3071,12 +3079,17 @@ export interface components {
              * Action
              * @default null
              */
-            action: ("bring_back" | "add_throw" | "go_to_frame") | null;
+            action: ("bring_back" | "add_throw" | "go_to_frame" | "throw_after") | null;
             /**
              * Frame
              * @default null
              */
             frame: number | null;
+            /**
+             * Plate
+             * @default null
+             */
+            plate: string | null;
             /** Text */
             text: string;
         };
@@ -5554,6 +5567,7 @@ export interface components {
         Shot: {
             /**
              * @default {
+             *       "blend": "as_light",
              *       "first_frame": null,
              *       "fps": 24,
              *       "frames": 120,

@@ -43,6 +43,7 @@ export class Thrown {
   private pieces = new Map<string, Piece>()
   /** Whether light is drawn, and not display values. */
   private lit = { value: 0 }
+  private painted = false
   /** Whether plates are read at one place for a pixel, and not with the whole filter. */
   private plainly = { value: 0 }
   private screen = new LinearScreen()
@@ -94,6 +95,7 @@ export class Thrown {
       ...brought.map((x) => this.bring(state.id, x.id, x.file)),
     ])
     if (round !== this.round) return
+    this.painted = shot.delivery.blend === 'as_painted'
     const used = wanted.filter((p) => this.textures.has(p.id))
     this.films = used.filter((p) => p.video).map((p) => ({ plate: p.id, key: state.pictures[p.id] ?? '' }))
     this.clear()
@@ -360,8 +362,9 @@ export class Thrown {
         mesh.matrixWorldNeedsUpdate = true
       }
     }
-    // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first
-    this.lit.value = moved.some((m) => m.opacity < 1) ? 1 : 0
+    // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first; layers that
+    // blend as painted are laid over as they are shown
+    this.lit.value = !this.painted && moved.some((m) => m.opacity < 1) ? 1 : 0
     if (this.lit.value) this.screen.render(this.renderer, this.scene, lens(view), across, down)
     else this.renderer.render(this.scene, lens(view))
   }

@@ -7,18 +7,20 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from roofline.core.move.home import SILENT
 from roofline.core.throw.check import GAPS, STRAINS
 from roofline.model.move import Limits
-from roofline.model.reports import CheckReport, FrameReport
+from roofline.model.reports import CheckReport, FrameReport, HomeReport
 from roofline.model.shot import Shot
 
-Action = Literal["bring_back", "add_throw", "go_to_frame"]
+Action = Literal["bring_back", "add_throw", "go_to_frame", "throw_after"]
 
 
 class Finding(BaseModel):
     text: str
     frame: int | None = None
     action: Action | None = None
+    plate: str | None = None  # that the action is about
 
 
 def runs(frames: list[int]) -> list[tuple[int, int]]:
@@ -122,3 +124,39 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
             )
         )
     return out
+
+
+HOME_SAID = {
+    "moved": "{who} is off its place there",
+    "faded": "{who} is not opaque there",
+    "hidden": "{who} is hidden, so that what lies behind it is seen",
+    "void": "no piece stands there",
+    "bare": "no plate lands on {surface} there",
+    "clean": "the fills of {who} cover good photo",
+    "added": "{who} was added",
+    "grade": "{who} is graded where it is thrown",
+    "clear": "{who} is thrown at less than full opacity",
+    "photo": "{who}, of another photo, comes first",
+    "steps": "steps of {who} change its picture",
+    "blend": "{who} is laid over the rest otherwise than in the photo",
+    "order": "{who} lies elsewhere than in the photo",
+}
+
+
+def home_findings(shot: Shot, report: HomeReport) -> list[Finding]:
+    """How home differs from the photo, and why; nothing where it does not."""
+    if report.percent <= SILENT or not report.causes:
+        return []
+    worst = report.causes[0]
+    names = {p.id: p.name for p in shot.plates} | {s.id: s.name for s in shot.solids}
+    surface = _named(shot, worst.surface) if worst.surface else ""
+    said = HOME_SAID[worst.why].format(who=names.get(worst.who, worst.who), surface=surface)
+    much = f"{report.percent:.2f} % of the frame, by up to {report.largest} of 255"
+    return [
+        Finding(
+            text=f"Home differs from the photo in {much}. Most of it, {worst.percent:.2f} %: {said}.",
+            frame=report.frame,
+            action="throw_after" if worst.why == "clean" else "go_to_frame",
+            plate=worst.plate,
+        )
+    ]

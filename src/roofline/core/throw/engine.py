@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
+from roofline.core.light import coded, linear_of
 from roofline.core.massing.solids import NO_MESHES, Meshes, faces_of
 from roofline.core.moment import Moment
 from roofline.core.throw import measure as m
@@ -82,6 +83,8 @@ class Engine:
         Called once each, when the plates' visibility and their colours are first needed.
     running
         Where plates are videos.
+    painted
+        Whether the textures hold display values, so that layers are laid over one another as a painter's are.
     """
 
     def __init__(
@@ -91,9 +94,10 @@ class Engine:
         sight: Callable[[], Sight],
         textures: Callable[[], Held],
         running: Running | None = None,
+        painted: bool = False,
     ):
         self.geometry, self.throws = geometry, throws
-        self._sight, self._textures, self.running = sight, textures, running
+        self._sight, self._textures, self.running, self.painted = sight, textures, running, painted
 
     @cached_property
     def sight(self) -> Sight:
@@ -244,7 +248,24 @@ class Engine:
         cut = self.geometry.cutout[q.face]
         opaque = np.where(cut, np.int32(-1), q.face)
         nearest = rasterise(self.cast(fine), opaque, fine.view.width, fine.view.height)
-        return paint(nearest, np.flatnonzero(cut), self._opacity(moment), self.cast(moment), self.textures.textures)
+        got = paint(nearest, np.flatnonzero(cut), self._opacity(moment), self.cast(moment), self.textures.textures)
+        return _in_light(got) if self.painted else got
+
+    def cut_out_cover(self, moment: Moment) -> NDArray[np.float32]:
+        """How much of every pixel (H, W) the cut-outs cover together, 0…1."""
+        if self.running:
+            return self.running.engine(moment.frame).cut_out_cover(moment)
+        cut = np.flatnonzero(self.geometry.cutout[self.geometry.pieces.face])
+        nothing = np.full((2 * moment.view.height, 2 * moment.view.width), -1, dtype=np.int32)
+        got = paint(nothing, cut, self._opacity(moment), self.cast(moment), self.textures.textures)
+        return np.asarray(got[..., 3])
+
+
+def _in_light(painted: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A premultiplied picture (H, W, 4) of display values, as linear light."""
+    alpha = painted[..., 3:]
+    colour = linear_of(painted[..., :3] / np.maximum(alpha, 1e-6))
+    return np.concatenate([colour * alpha, alpha], axis=2).astype(np.float32)
 
 
 def engine_of(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes = NO_MESHES) -> Engine:
@@ -253,10 +274,13 @@ def engine_of(shot: Shot, pictures: dict[str, PlatePicture], meshes: Meshes = NO
     ``pictures``: the pixels of every plate, by id; ``meshes``: what the files of imported pieces contain, by file.
     """
     geometry = geometry_of([(s.id, part_of(faces_of(s, meshes))) for s in shot.set_pieces])
-    throws = throws_of(shot, geometry, pictures)
+    throws, painted = throws_of(shot, geometry, pictures), shot.delivery.blend == "as_painted"
     return Engine(
         geometry,
         throws,
         lambda: sight_of(geometry, throws),
-        lambda: textures_of([pyramid_of(p.colour(), p.matte) for p in throws.pictures]),
+        lambda: textures_of(
+            [pyramid_of(coded(p.colour()) if painted else p.colour(), p.matte) for p in throws.pictures]
+        ),
+        painted=painted,
     )

@@ -45,6 +45,14 @@ async function bringBack() {
       ? 'The whole move holds; nothing had to be brought back.'
       : `Brought back to ${(100 * result.fraction).toFixed(1)} % of the way from home. Undo gives the longer move back.`
 }
+/** A fill behind the photos: it shows only where none of them does. */
+function throwAfter(plate: string) {
+  const photos = s.shot.plates.filter((p) => p.role === 'photo').map((p) => p.id)
+  const order = s.shot.throws.map((t) => t.plate)
+  const last = Math.max(...photos.map((p) => order.lastIndexOf(p)))
+  const from = order.indexOf(plate)
+  return s.change('PATCH', `/throws/${plate}`, { place: from < last ? last : last + 1 })
+}
 function act(action: string | null | undefined, frame: number | null | undefined) {
   if (action === 'bring_back') void bringBack()
   else if (action === 'add_throw') void router.push(`/shot/${s.id}/plates`)
@@ -117,6 +125,13 @@ function act(action: string | null | undefined, frame: number | null | undefined
         >
           Bring back
         </ElButton>
+        <ElButton
+          v-else-if="f.action === 'throw_after' && f.plate"
+          class="sure"
+          data-throw-after
+          @click="throwAfter(f.plate)"
+          >Throw it after the photos</ElButton
+        >
         <ElButton v-else-if="f.action" class="plain" @click="act(f.action, f.frame)"
           >Go to frame {{ f.frame }}</ElButton
         >

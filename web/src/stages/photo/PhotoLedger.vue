@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus'
+import { ElButton, ElRadio } from 'element-plus'
 import { computed, ref } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
@@ -117,6 +117,14 @@ function leaveRoom() {
         {{ layers }} {{ layers === 1 ? 'flat carries' : 'flats carry' }} a layer. A newer file is put in by the names of
         its layers; what was done to them stays.
       </p>
+      <div class="blend" role="radiogroup" aria-label="How layers blend">
+        <ElRadio :model-value="delivery.blend" value="as_painted" name="blend" @change="put({ blend: 'as_painted' })"
+          >Blend as painted: display values</ElRadio
+        >
+        <ElRadio :model-value="delivery.blend" value="as_light" name="blend" @change="put({ blend: 'as_light' })"
+          >Blend as light: linear light</ElRadio
+        >
+      </div>
       <ElButton :disabled="!!under" data-again @click="newer?.click()">{{
         under ? 'At work…' : 'Put layers in again…'
       }}</ElButton>

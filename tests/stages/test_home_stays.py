@@ -1,0 +1,108 @@
+"""Home stays the photo: what moves rests there, what is hidden is gone, fills cover nothing true."""
+
+from __future__ import annotations
+
+import pytest
+from tests.stages.conftest import ended
+from tests.stages.test_stage_clean import VIEW, silo  # noqa: F401
+
+from roofline.core.massing.kinds import Backdrop, Flat
+from roofline.core.move.home import home_moment, home_report, photo_alone
+from roofline.core.move.path import home_key
+from roofline.model.massing import Motion, MotionKey
+from roofline.model.move import Carrier, CarrierKey, Move, TravelChange
+from roofline.model.plates import Plate, Throw
+from roofline.model.shot import Shot
+from roofline.stages import clean, move, moving
+from roofline.stages.massing.arranging import Mark, arranged
+
+
+def pinned_on(desk, shot_id: str, frame: int) -> None:
+    def alter(shot: Shot) -> Shot:
+        keys = [home_key(shot, frame), home_key(shot, 6).model_copy(update={"home": False, "id": "other"})]
+        return shot.model_copy(update={"move": Move(keys=keys)})
+
+    desk.store.change(shot_id, "Pin", alter)
+
+
+def keys_of(motion: Motion) -> list[tuple[int, float]]:
+    return [(k.frame, k.offset[0]) for k in motion.keys]
+
+
+def test_what_gets_a_first_key_away_from_home_rests_there(desk, wall):
+    pinned_on(desk, wall, 2)
+    away = Motion(keys=[MotionKey(frame=6, offset=(1.5, 0, 0))])
+    moving.set_motion(desk, wall, "w", away)
+    assert keys_of(desk.store.load(wall).solids[0].motion) == [(2, 0), (6, 1.5)]
+    assert not move.moment(desk.store.load(wall), 2).poses["w"].shift.any()
+    # what is there by then is the hand's: another key brings no rest of its own, and the last one may be alone
+    moving.set_motion(desk, wall, "w", away)
+    assert keys_of(desk.store.load(wall).solids[0].motion) == [(6, 1.5)]
+    desk.store.undo(wall)
+    desk.store.undo(wall)
+    assert desk.store.load(wall).solids[0].motion is None
+    at_home = Motion(keys=[MotionKey(frame=2, offset=(1.5, 0, 0))])
+    moving.set_motion(desk, wall, "w", at_home)
+    assert keys_of(desk.store.load(wall).solids[0].motion) == [(2, 1.5)]  # said of home itself
+
+
+def test_groups_and_the_carrier_rest_as_well(desk, wall):
+    pinned_on(desk, wall, 1)
+    arranged(desk, wall, Mark(ids=["w"], group="Walls"))
+    moving.set_group_motion(desk, wall, "Walls", Motion(keys=[MotionKey(frame=5, offset=(0.5, 0, 0))]))
+    assert keys_of(desk.store.load(wall).groups[0].motion) == [(1, 0), (5, 0.5)]
+    ride = TravelChange(carrier=Carrier(keys=[CarrierKey(frame=6, position=(2, 0, 0))]))
+    moving.set_travel(desk, wall, ride)
+    assert [(k.frame, k.position[0]) for k in desk.store.load(wall).move.carrier.keys] == [(1, 0), (6, 2)]
+
+
+def test_a_hidden_piece_is_gone_until_it_is_shown(desk, wall):
+    def void() -> float:
+        shot = desk.store.load(wall)
+        return float((desk.engine(shot).measure(move.moment(shot, 1)).verdict == 5).mean())
+
+    arranged(desk, wall, Mark(ids=["w"], hidden=True, in_set=False))
+    assert void() == 1
+    arranged(desk, wall, Mark(ids=["w"], in_set=True))
+    shot = desk.store.load(wall)
+    assert void() == 0 and shot.solids[0].hidden  # in the set, not drawn
+    arranged(desk, wall, Mark(ids=["w"], in_set=False))
+    arranged(desk, wall, Mark(ids=["w"], hidden=False))
+    assert void() == 0 and desk.store.load(wall).solids[0].in_set
+
+
+def told(desk, shot: Shot):
+    seen = home_moment(shot, 360)
+    return home_report(shot, desk.engine(shot), desk.engine(photo_alone(shot)), seen)
+
+
+@pytest.mark.parametrize("how", ["smooth", "texture"])
+def test_clean_plates_cover_no_good_photo(desk, silo, how):  # noqa: F811
+    """Four cut-outs before the ground, their clean plates and those of all surfaces: home is the photo."""
+    boxes = [(40, 190), (110, 195), (250, 200), (300, 190)]
+
+    def alter(s: Shot) -> Shot:
+        s.solids.append(Backdrop.through(VIEW, "back", "Back", 30.0))
+        s.throws[0].targets.append("back")
+        for n, (x, y) in enumerate(boxes):
+            loop = [[x, y], [x + 30, y], [x + 30, y + 36], [x, y + 36]]
+            step = {"do": "outline", "loops": [{"points": loop}], "feather_px": 1}
+            given = {"id": f"cut{n}", "name": f"Cut {n}", "role": "foreground", "steps": [step]}
+            s.plates.append(Plate.model_validate({**s.plates[0].model_dump(), **given}))
+            wide = {"heading_deg": 0.0, "extent": (-9, 9, -9, 9)}
+            s.solids.append(Flat(id=f"flat{n}", name=f"Flat {n}", foot=(0, 0, 5.0 - 0.2 * n), **wide))
+            s.throws.insert(0, Throw(plate=f"cut{n}", targets=[f"flat{n}"]))
+        return s
+
+    desk.store.change(silo, "Cut out", alter)
+    for n in range(len(boxes)):
+        job = ended(desk, clean.order_clean(desk, silo, f"cut{n}", 6.0, how))
+        assert job.state == "done", job.error
+    assert ended(desk, clean.order_all(desk, silo, "p", 6.0, how), 120).state == "done"
+    shot = desk.store.load(silo)
+    assert sum(p.role == "clean" for p in shot.plates) >= 6
+    report = told(desk, shot)
+    assert report.psnr_db > 45 and report.percent < 0.1, "\n".join(map(str, report.causes))
+    # and what they are for is still there: away from home nothing of the ground behind a cut-out is bare
+    first = next(t for t in shot.throws if shot.plate(t.plate).name.startswith("Clean Ground"))
+    assert shot.throws.index(first) > [t.plate for t in shot.throws].index("p")
