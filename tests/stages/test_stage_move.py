@@ -14,6 +14,7 @@ from roofline.core.move.path import moment_at, shot_path
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.model.base import VERDICTS
 from roofline.model.move import Key, Limits, LimitsChange, Move, SurfaceLimits
+from roofline.stages import keys as camera_keys
 from roofline.stages import move, photo
 
 AHEAD = (0.0, 1.0, 0.0, 0.0)
@@ -29,18 +30,18 @@ def frames(desk, wall) -> list[int]:
 
 def aside(desk, wall, x: float) -> None:
     """A move from home x metres to the right: the wall's picture ends 6 m to the right of home."""
-    move.set_key(desk, wall, "6", key(6, x))
+    camera_keys.set_key(desk, wall, "6", key(6, x))
 
 
 # ---------------------------------------------------------------- set
 
 
 def test_a_key_takes_the_place_of_the_one_it_was_and_of_any_on_its_frame(desk, wall):
-    move.set_key(desk, wall, "new", key(3, 0.5))
+    camera_keys.set_key(desk, wall, "new", key(3, 0.5))
     assert frames(desk, wall) == [1, 3, 6]
-    move.set_key(desk, wall, "3", key(4, 0.7))  # moved along
+    camera_keys.set_key(desk, wall, "3", key(4, 0.7))  # moved along
     assert frames(desk, wall) == [1, 4, 6]
-    move.set_key(desk, wall, "4", key(6, 0.9))  # onto another one
+    camera_keys.set_key(desk, wall, "4", key(6, 0.9))  # onto another one
     assert frames(desk, wall) == [1, 6]
     assert desk.store.load(wall).move.keys[1].position == (0.9, 1.5, 0.0)
     for _ in range(3):
@@ -51,12 +52,12 @@ def test_a_key_takes_the_place_of_the_one_it_was_and_of_any_on_its_frame(desk, w
 def test_a_key_off_the_shots_frames_is_refused(desk, wall):
     before = desk.store.load(wall)
     with pytest.raises(ValueError, match="before the shot's first frame, 1"):
-        move.set_key(desk, wall, "6", key(-1))
+        camera_keys.set_key(desk, wall, "6", key(-1))
     assert desk.store.load(wall) == before
 
 
 def test_a_key_at_home_is_the_surveyed_camera_and_follows_it(desk, wall):
-    move.set_key(desk, wall, "1", key(1, 40.0, home=True, ease="pass"))
+    camera_keys.set_key(desk, wall, "1", key(1, 40.0, home=True, ease="pass"))
     got = desk.store.load(wall).move.keys[0]
     # half the photo's size is delivered: half its focal length
     assert got.position == (0, 1.5, 0) and got.zoom == 1 and got.home and got.ease == "pass"
@@ -73,23 +74,23 @@ def test_a_key_at_home_is_the_surveyed_camera_and_follows_it(desk, wall):
 
 def test_a_key_keeps_its_id_while_it_moves(desk, wall):
     first, last = (k.id for k in desk.store.load(wall).move.keys)
-    move.set_key(desk, wall, "6", key(4, 0.7))
-    move.set_key(desk, wall, "1", key(1, home=True))
+    camera_keys.set_key(desk, wall, "6", key(4, 0.7))
+    camera_keys.set_key(desk, wall, "1", key(1, home=True))
     assert [k.id for k in desk.store.load(wall).move.keys] == [first, last]
-    move.set_key(desk, wall, "6", key(6))  # a new one
+    camera_keys.set_key(desk, wall, "6", key(6))  # a new one
     assert len({k.id for k in desk.store.load(wall).move.keys}) == 3
 
 
 def test_a_key_is_removed_once(desk, wall):
-    move.remove_key(desk, wall, "6")
+    camera_keys.remove_key(desk, wall, "6")
     assert frames(desk, wall) == [1]
     with pytest.raises(NotFound, match="no key on frame 6"):
-        move.remove_key(desk, wall, "6")
+        camera_keys.remove_key(desk, wall, "6")
 
 
 @pytest.mark.parametrize("angles", [(0, 0, 0), (30, -10, 5), (-170, 80, -90)])
 def test_figures_of_a_key_are_degrees(angles):
-    made = move.key_by_figures(4, (1, 2, 3), angles, 1.5, False, "rest")
+    made = camera_keys.key_by_figures(4, (1, 2, 3), angles, 1.5, False, "rest")
     turn = quaternion_to_matrix(made.rotation).T
     assert np.degrees(pan_tilt_roll(turn)) == pytest.approx(angles)
     assert (made.frame, made.position, made.zoom, made.ease) == (4, (1, 2, 3), 1.5, "rest")
@@ -97,7 +98,7 @@ def test_figures_of_a_key_are_degrees(angles):
 
 def test_keys_made_from_an_older_move_go_over_nothing(desk, wall):
     revision = desk.store.revision(wall)
-    move.set_key(desk, wall, "3", key(3))
+    camera_keys.set_key(desk, wall, "3", key(3))
     with pytest.raises(Conflict):
         move.set_move(desk, wall, Move(keys=[key(1)]), "Set the keys", revision)
     assert frames(desk, wall) == [1, 3, 6]
@@ -191,7 +192,9 @@ def test_a_fine_check_of_an_older_move_is_given_up_for_a_new_one(desk, wall):
 
 
 def test_limits_of_one_surface_count_for_it_alone(desk, wall):
-    move.set_key(desk, wall, "6", key(6, 0.0, position=(0.0, 1.5, -8.0)))  # 2 m before the wall: 2.5 times enlarged
+    camera_keys.set_key(
+        desk, wall, "6", key(6, 0.0, position=(0.0, 1.5, -8.0))
+    )  # 2 m before the wall: 2.5 times enlarged
     shot = desk.store.load(wall)
     assert move.probe(desk, shot, 6, 60, 40).verdict == "soft"
     move.set_limits(desk, wall, Limits(surfaces={"w/front": SurfaceLimits(magnification=2.6)}))
@@ -227,7 +230,7 @@ def test_what_holds_is_left_as_it_is_and_what_cannot_hold_says_so(desk, wall):
     revision = desk.store.revision(wall)
     job = ended(desk, move.order_bring_back(desk, wall))
     assert job.result == {"fraction": 1.0, "limited_by": None} and desk.store.revision(wall) == revision
-    move.remove_key(desk, wall, "6")
+    camera_keys.remove_key(desk, wall, "6")
     assert "set a second key first" in ended(desk, move.order_bring_back(desk, wall)).error
     desk.store.undo(wall)
     move.set_limits(desk, wall, Limits(magnification=0.1, strain_percent=0))
@@ -237,7 +240,7 @@ def test_what_holds_is_left_as_it_is_and_what_cannot_hold_says_so(desk, wall):
 def test_without_a_camera_there_is_no_home(desk, wall):
     photo.remove(desk, wall, "a")
     with pytest.raises(MoveError, match="finish the survey first"):
-        move.set_key(desk, wall, "1", key(1, home=True))
+        camera_keys.set_key(desk, wall, "1", key(1, home=True))
     assert np.allclose(move.moment(desk.store.load(wall), 6).view.position, (0, 1.5, -2))  # keys stand as they are
 
 
@@ -250,26 +253,26 @@ def test_the_rail_tells_of_keys_and_of_the_check(desk, wall):
     figure, problem = move.telling(shot, move.report_of(desk, shot))
     good = sum(f.holds for f in move.report_of(desk, shot).frames)
     assert (figure, problem) == (f"{good} of 6 frames hold", f"{6 - good} do not hold")
-    move.remove_key(desk, wall, "6")
+    camera_keys.remove_key(desk, wall, "6")
     assert move.telling(desk.store.load(wall), None) == ("1 key", None)
 
 
 def test_an_idea_that_is_tried_is_what_it_would_be_when_set(desk, wall):
     before = desk.store.load(wall)
-    tried = move.try_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
+    tried = camera_keys.try_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
     assert desk.store.load(wall) == before
-    move.set_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
+    camera_keys.set_idea(desk, wall, "push_in", 1.5, (0.5, 1.0, -10.0), False)
     made = desk.store.load(wall).move.keys[-1]
     assert tried.frame == made.frame == before.frame_range[1]
     assert np.allclose(tried.view.position, made.position)
     assert np.allclose(tried.view.rotation.T, quaternion_to_matrix(made.rotation))
     with pytest.raises(MoveError, match="go less far"):
-        move.try_idea(desk, wall, "push_in", 500.0, (0.5, 1.0, -10.0), False)
+        camera_keys.try_idea(desk, wall, "push_in", 500.0, (0.5, 1.0, -10.0), False)
 
 
 def test_a_key_pinned_home_under_a_pace_stands_where_it_is_shown(desk, wall):
     move.set_move(desk, wall, Move(keys=[key(1), key(6, 0.5)], speed=[(1, 0), (4, 0.2), (6, 1)]), "Pace", None)
-    move.set_key(desk, wall, "4", key(4, 9.0, home=True), seen=True)
+    camera_keys.set_key(desk, wall, "4", key(4, 9.0, home=True), seen=True)
     shot = desk.store.load(wall)
     assert [(k.frame, k.home) for k in shot.move.keys] == [(1, False), (2, True), (6, False)]
     camera = shot.photos[0].camera

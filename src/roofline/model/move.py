@@ -59,6 +59,37 @@ class Key(Model):
         return self.velocity is not None or self.speed is not None
 
 
+class KeyChange(Change):
+    """A key set by figures; angles in degrees, metres, metres a frame.
+
+    What is not given is as it is: of the key that stands there, else of the camera as it passes. Of a position, axes
+    that are null stay. Without ``home`` the key stands by itself. ``seen``: the figures are of the camera as it is
+    seen, on its carrier, aimed and swaying.
+    """
+
+    frame: int
+    position: tuple[float | None, float | None, float | None] | None = None
+    pan_deg: float | None = None
+    tilt_deg: float | None = None
+    roll_deg: float | None = None
+    zoom: Positive | None = None  # its focal length over home's
+    home: bool = False
+    ease: Literal["rest", "pass"] | None = None
+    free: list[Held] | None = None
+    focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
+    velocity: Vec3 | None = None
+    speed: Annotated[float, Field(gt=0, le=1000)] | None = None
+    seen: bool = False
+
+    @property
+    def places(self) -> list[Held]:
+        """Which of the camera's values its figures set."""
+        turns = {"pan_deg", "tilt_deg", "roll_deg"} & self.model_fields_set
+        held: list[Held] = ["position"] if self.position is not None else []
+        return held + (["rotation"] if turns else []) + (["focal_px"] if self.zoom is not None else [])
+
+
 class CarrierKey(Model):
     """What the camera rides on at a frame; rotation w, x, y, z, its own directions → world."""
 

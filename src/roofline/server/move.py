@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated
 
 from flask import Response
 from pydantic import Field
@@ -13,12 +13,12 @@ from roofline.errors import NotFound
 from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.massing import Motion
-from roofline.model.move import Held, Limits, LimitsChange, Move, TravelChange
+from roofline.model.move import KeyChange, Limits, LimitsChange, Move, TravelChange
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import FrameCamera, JobState, PathState, ShotState, camera_of, job_state, path_of
-from roofline.stages import along, move, moving, painting, ways
+from roofline.stages import along, keys, move, moving, painting, ways
 from roofline.stages.along import AlongState
 from roofline.stages.move import Footing
 from roofline.stages.painting import PaintList, RoomState
@@ -26,25 +26,6 @@ from roofline.stages.ways import WaysState, WayStrip
 
 FRAME = SHOT + "/frames/<frame>"
 TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "zoom")  # a camera that a hand is trying
-
-
-class KeyByFigures(Model):
-    """A key set by figures: angles in degrees."""
-
-    frame: int
-    position: Vec3
-    pan_deg: float
-    tilt_deg: float
-    roll_deg: float
-    zoom: Annotated[float, Field(gt=0)]  # its focal length over home's
-    home: bool = False
-    ease: Literal["rest", "pass"] | None = None
-    free: list[Held] = []
-    focus_m: Annotated[float, Field(gt=0, le=1e6)] | None = None
-    f_stop: Annotated[float, Field(ge=0.1, le=1000)] | None = None
-    velocity: Vec3 | None = None  # metres a frame
-    speed: Annotated[float, Field(gt=0, le=1000)] | None = None  # metres a frame
-    seen: bool = False  # the figures are of the camera as it is seen, on its carrier, aimed and swaying
 
 
 class CheckState(Model):
@@ -124,14 +105,10 @@ def _setting(site: Site, routes: Routes) -> None:
         move.set_move(desk, shot_id, body, label[:80], revision)
         return states.changed(shot_id)
 
-    @routes.add("PUT", SHOT + "/keys/<frame>", body=KeyByFigures, returns=ShotState)
-    def set_key(shot_id: str, frame: str, body: KeyByFigures) -> ShotState:
-        """Set the key that stands on a frame, or a new one there, by figures."""
-        more: dict[str, Any] = {"free": [] if body.home else body.free}
-        more |= body.model_dump(include={"focus_m", "f_stop", "velocity", "speed"})
-        angles = (body.pan_deg, body.tilt_deg, body.roll_deg)
-        key = move.key_by_figures(body.frame, body.position, angles, body.zoom, body.home, body.ease, **more)
-        move.set_key(desk, shot_id, frame, key, body.seen)
+    @routes.add("PUT", SHOT + "/keys/<frame>", body=KeyChange, returns=ShotState)
+    def set_key(shot_id: str, frame: str, body: KeyChange) -> ShotState:
+        """Set the key that stands on a frame, or a new one there, by figures; what is not given is as it is."""
+        keys.change_key(desk, shot_id, frame, body)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/solids/<solid_id>/motion", body=Moves, returns=ShotState)
@@ -155,7 +132,7 @@ def _setting(site: Site, routes: Routes) -> None:
     @routes.add("DELETE", SHOT + "/keys/<frame>", returns=ShotState)
     def remove_key(shot_id: str, frame: str) -> ShotState:
         """Remove the key on a frame."""
-        move.remove_key(desk, shot_id, frame)
+        keys.remove_key(desk, shot_id, frame)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState)
@@ -177,7 +154,7 @@ def _ideas(site: Site, routes: Routes) -> None:
     @routes.add("POST", SHOT + "/idea", body=FromIdea, returns=ShotState)
     def move_from_idea(shot_id: str, body: FromIdea) -> ShotState:
         """Set the keys of an idea in place of those that there are: push in, slide, arc and others."""
-        move.set_idea(desk, shot_id, body.kind, body.amount, body.solid or body.at, body.ends_at_home)
+        keys.set_idea(desk, shot_id, body.kind, body.amount, body.solid or body.at, body.ends_at_home)
         return states.changed(shot_id)
 
     @routes.add(
@@ -198,7 +175,7 @@ def _ideas(site: Site, routes: Routes) -> None:
         """The camera at the other end of an idea than home, as a hand is trying it: about a point, in metres."""
         at = None if run is None or rise is None or back is None else (run, rise, back)
         body = FromIdea.model_validate({"kind": kind, "amount": amount, "at": at, "ends_at_home": ends_at_home})
-        tried = move.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home)
+        tried = keys.try_idea(desk, shot_id, body.kind, body.amount, body.at, body.ends_at_home)
         return camera_of(tried, desk.store.load(shot_id).home_px)
 
 
@@ -256,7 +233,7 @@ def _standing(site: Site, routes: Routes) -> None:
     ) -> Footing:
         """Whether a frame would hold with its camera as a hand is trying it (metres, degrees, its lens over home's)."""
         angles = (pan_deg, tilt_deg, roll_deg)
-        key = move.key_by_figures(_number(frame), (run, rise, back), angles, zoom, False, None)
+        key = keys.key_by_figures(_number(frame), (run, rise, back), angles, zoom, False, None)
         return move.stand(desk, load(shot_id), key)
 
 

@@ -8,21 +8,18 @@ from typing import Any
 
 import numpy as np
 
-from roofline.core.camera import from_pan_tilt_roll, key_rotation, quaternion_to_matrix
 from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, home_findings, sets_the_border
 from roofline.core.move.home import home_moment, home_report, photo_alone
-from roofline.core.move.ideas import Idea, from_idea
 from roofline.core.move.motion import poses_at
-from roofline.core.move.path import moment_at, moments, pinned, shot_path, view_of_key
+from roofline.core.move.path import moment_at, moments, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
-from roofline.core.move.travel import Place, own_frame, own_place, pace_through
 from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
-from roofline.model.base import Model, Vec3
+from roofline.model.base import Model
 from roofline.model.move import Key, Limits, LimitsChange, Move
 from roofline.model.plates import Throw
 from roofline.model.reports import CheckReport, HomeReport, ProbeReport
@@ -55,75 +52,6 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
         return shot.model_copy(update={"move": shot.move.model_copy(update=given)})
 
     desk.store.change(shot_id, label, alter, made_from)
-
-
-def key_by_figures(
-    frame: int, position: Vec3, angles_deg: Vec3, zoom: float, home: bool, ease: Any, **more: Any
-) -> Key:
-    """A key from pan, tilt and roll in degrees; ``more``: what else a key has."""
-    turn = from_pan_tilt_roll(*np.radians(angles_deg))
-    rotation = key_rotation(turn.T)
-    return Key(frame=frame, position=position, rotation=rotation, zoom=zoom, home=home, ease=ease, **more)
-
-
-def _with_keys(shot: Shot, keys: list[Key], **travel: Any) -> Shot:
-    """A shot with other keys, in order and of one frame each; ``travel``: what else of the move is another."""
-    move = shot.move.model_copy(update={"keys": Move(keys=keys).keys, **travel})
-    return shot.model_copy(update={"move": move})
-
-
-def set_key(desk: Desk, shot_id: str, frame: str, key: Key, seen: bool = False) -> None:
-    """Put a key in place of the one on a frame, and of any on its own; one at home is the surveyed camera.
-
-    ``seen``: it says where the camera is to be seen on that frame, with its pace, carrier, aim and sway, rather than
-    where the key stands.
-    """
-
-    def alter(shot: Shot) -> Shot:
-        placed, old, speed = key.model_copy(), frame, shot.move.speed
-        if seen and speed:
-            path = shot_path(shot)
-            placed.frame = own_frame(shot, path, key.frame)
-            old, speed = str(placed.frame), pace_through(speed, path, key.frame, placed.frame)
-        if key.home:
-            placed = pinned(shot, placed)
-        elif seen:
-            place = Place(np.array(key.position), quaternion_to_matrix(key.rotation), key.focal(shot.home_px))
-            own = own_place(shot, shot_path(shot), key.frame, place)
-            stood = {"position": tuple(own.position.tolist()), "rotation": key_rotation(own.rotation)}
-            placed = placed.model_copy(update=stood)
-        placed.id = next((k.id for k in shot.move.keys if str(k.frame) == old), "")
-        others = [k for k in shot.move.keys if str(k.frame) != old and k.frame != placed.frame]
-        return _with_keys(shot, [*others, placed], speed=speed)
-
-    desk.store.change(shot_id, f"Set the key on frame {key.frame}", alter)
-
-
-def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:
-    """Set the keys of an idea in place of those that there are, see `from_idea`; what makes the camera travel stays."""
-    solid, at = (about, None) if isinstance(about, str) else (None, about)
-
-    def alter(shot: Shot) -> Shot:
-        return _with_keys(shot, from_idea(shot, kind, amount, solid, at, ends_at_home))
-
-    desk.store.change(shot_id, "A move from an idea", alter)
-
-
-def try_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, at: Vec3 | None, ends_at_home: bool) -> Moment:
-    """The moment at the other end of an idea than home, as a hand is trying it; nothing is kept."""
-    shot = desk.store.load(shot_id)
-    tried = _with_keys(shot, from_idea(shot, kind, amount, None, at, ends_at_home))
-    return moment_at(tried, shot_path(tried), shot.frame_range[0 if ends_at_home else 1])
-
-
-def remove_key(desk: Desk, shot_id: str, frame: str) -> None:
-    def alter(shot: Shot) -> Shot:
-        left = [k for k in shot.move.keys if str(k.frame) != frame]
-        if len(left) == len(shot.move.keys):
-            raise NotFound(f"There is no key on frame {frame}.")
-        return _with_keys(shot, left)
-
-    desk.store.change(shot_id, f"Remove the key on frame {frame}", alter)
 
 
 def set_limits(desk: Desk, shot_id: str, limits: Limits) -> None:

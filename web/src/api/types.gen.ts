@@ -546,7 +546,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set the key that stands on a frame, or a new one there, by figures. */
+        /** Set the key that stands on a frame, or a new one there, by figures; what is not given is as it is. */
         put: operations["set_key"];
         post?: never;
         /** Remove the key on a frame. */
@@ -4139,70 +4139,50 @@ export interface components {
             zoom: number;
         };
         /**
-         * KeyByFigures
-         * @description A key set by figures: angles in degrees.
+         * KeyChange
+         * @description A key set by figures; angles in degrees, metres, metres a frame.
+         *
+         *     What is not given is as it is: of the key that stands there, else of the camera as it passes. Of a position, axes
+         *     that are null stay. Without ``home`` the key stands by itself. ``seen``: the figures are of the camera as it is
+         *     seen, on its carrier, aimed and swaying.
          */
-        KeyByFigures: {
-            /**
-             * Ease
-             * @default null
-             */
-            ease: ("rest" | "pass") | null;
-            /**
-             * F Stop
-             * @default null
-             */
-            f_stop: number | null;
-            /**
-             * Focus M
-             * @default null
-             */
-            focus_m: number | null;
+        KeyChange: {
+            /** Ease */
+            ease?: ("rest" | "pass") | null;
+            /** F Stop */
+            f_stop?: number | null;
+            /** Focus M */
+            focus_m?: number | null;
             /** Frame */
             frame: number;
-            /**
-             * Free
-             * @default []
-             */
-            free: ("position" | "rotation" | "focal_px")[];
-            /**
-             * Home
-             * @default false
-             */
-            home: boolean;
+            /** Free */
+            free?: ("position" | "rotation" | "focal_px")[] | null;
+            /** Home */
+            home?: boolean;
             /** Pan Deg */
-            pan_deg: number;
+            pan_deg?: number | null;
             /** Position */
-            position: [
-                number,
-                number,
-                number
-            ];
+            position?: [
+                number | null,
+                number | null,
+                number | null
+            ] | null;
             /** Roll Deg */
-            roll_deg: number;
-            /**
-             * Seen
-             * @default false
-             */
-            seen: boolean;
-            /**
-             * Speed
-             * @default null
-             */
-            speed: number | null;
+            roll_deg?: number | null;
+            /** Seen */
+            seen?: boolean;
+            /** Speed */
+            speed?: number | null;
             /** Tilt Deg */
-            tilt_deg: number;
-            /**
-             * Velocity
-             * @default null
-             */
-            velocity: [
+            tilt_deg?: number | null;
+            /** Velocity */
+            velocity?: [
                 number,
                 number,
                 number
             ] | null;
             /** Zoom */
-            zoom: number;
+            zoom?: number | null;
         };
         /**
          * Length
@@ -8008,7 +7988,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["KeyByFigures"];
+                "application/json": components["schemas"]["KeyChange"];
             };
         };
         responses: {

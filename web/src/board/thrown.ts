@@ -362,8 +362,8 @@ export class Thrown {
         mesh.matrixWorldNeedsUpdate = true
       }
     }
-    // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first; layers that
-    // blend as painted are laid over as they are shown
+    // what is half clear is laid over in linear light, as the engine does it: in a picture of its own first; what
+    // blends as painted is laid over as it is shown
     this.lit.value = !this.painted && moved.some((m) => m.opacity < 1) ? 1 : 0
     if (this.lit.value) this.screen.render(this.renderer, this.scene, lens(view), across, down)
     else this.renderer.render(this.scene, lens(view))

@@ -3,7 +3,7 @@
  * A figure with its unit: typed, also as a sum; changed by Up and Down, or by dragging along its label. Kept on Enter
  * or on leaving the field, given up with Escape. What is refused stays in the field for another try.
  */
-import { computed, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { begin } from '../hand/gesture'
 import { held } from '../hand/held'
 import { useShot } from '../state/shot'
@@ -19,6 +19,8 @@ const props = withDefaults(
     max?: number
     empty?: string
     disabled?: boolean
+    /** Whether a figure that is typed counts though it is there already: it makes a key. */
+    makes?: boolean
     id?: string
     /** How far Up and Down go. */
     step?: number
@@ -32,6 +34,7 @@ const props = withDefaults(
     min: -Infinity,
     max: Infinity,
     disabled: false,
+    makes: false,
     id: undefined,
     step: undefined,
     onChange: undefined,
@@ -64,9 +67,11 @@ function endTyping() {
   delete input.value?.dataset.typing // at once: whoever asks for what is typed has it
 }
 function keep() {
+  const typed = typing.value
   endTyping()
   const raw = text.value.trim()
-  if (raw === shown.value || raw === sent) return void (wrong.value = null)
+  const known = raw === sent || (raw === shown.value && !(props.makes && typed))
+  if (known) return void (wrong.value = null)
   if (raw === '') {
     if (props.empty) void tell(null, raw)
     else text.value = shown.value
@@ -91,6 +96,10 @@ async function tell(value: number | null, raw: string) {
   text.value = raw
   wrong.value = s.problem ?? 'That was not taken.'
 }
+// a field that goes while it is typed into, since something else was chosen, keeps what was typed
+onBeforeUnmount(() => {
+  if (typing.value) keep()
+})
 function giveUp() {
   endTyping()
   text.value = shown.value

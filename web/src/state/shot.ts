@@ -242,13 +242,14 @@ export const useShot = defineStore('shot', () => {
 
   /**
    * As `change`, for what makes or chooses pieces: their ids; null when it was refused, and when later news has
-   * overtaken the answer: what the hand has chosen since then stays chosen.
+   * overtaken the answer: what the hand has chosen since then stays chosen. A body that is a function is made when its
+   * turn comes.
    */
   async function build(path: string, body: unknown): Promise<string[] | null> {
     const url = `/shots/${id.value}${path}`
     let overtaken = false
     const built = await asked<Schemas['Built']>(
-      () => call('POST', url, body),
+      () => call('POST', url, typeof body === 'function' ? (body as () => unknown)() : body),
       (answer) => {
         overtaken = answer.state.revision < (state.value?.revision ?? 0)
         take(answer.state)

@@ -10,7 +10,7 @@ import { footOf } from './kinds'
 import { useChosen } from './tools'
 
 const s = useShot()
-const { chosen, chooseAll } = useChosen()
+const { chosen, chooseMade } = useChosen()
 const by = reactive({ run: 0, rise: 0, ret: 0, turn: 0, step: [1, 0, 0] as Vec3, times: 1, level: 0 })
 const face = ref('')
 const target = ref('')
@@ -31,9 +31,18 @@ const depth = computed(() => {
   const f = footOf(s.solid)
   return Math.hypot(f[0] - c[0], f[1] - c[1], f[2] - c[2])
 })
-async function arrange(what: object) {
-  const made = await s.build('/arrange', { ids: chosen.value, ...what })
-  if (made?.length) chooseAll(made)
+function arrange(what: object | (() => object)) {
+  const ids = chosen.value
+  const body = () => ({ ids, ...(typeof what === 'function' ? (what as () => object)() : what) })
+  return chooseMade(s.build('/arrange', body))
+}
+/** Where the piece stands when its turn comes: figures can be typed faster than they are kept. */
+function setDepth(id: string, metres: number) {
+  const c = s.homePhoto!.camera!.position!
+  return arrange(() => {
+    const f = footOf(s.shot.solids.find((x) => x.id === id)!)
+    return { op: 'push', factor: metres / Math.hypot(f[0] - c[0], f[1] - c[1], f[2] - c[2]) }
+  })
 }
 const mine = computed(() => s.state!.shapes.find((x) => x.id === s.solidId)?.names ?? [])
 const others = computed(() =>
@@ -66,13 +75,14 @@ const named = (text: string) =>
     <h2>{{ trueSize ? 'Depth; the size stays' : 'Depth; the picture stays' }}</h2>
     <NumberField
       id="depth"
+      :key="s.solidId!"
       label="Foot from home"
       :model-value="depth"
       unit="m"
       :digits="3"
       :min="0.05"
       :disabled="locked"
-      @change="arrange({ op: 'push', factor: $event! / depth! })"
+      @change="setDepth(s.solidId!, $event!)"
     />
     <div class="row">
       <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</ElButton>

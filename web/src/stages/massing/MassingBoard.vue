@@ -37,7 +37,7 @@ const src = computed(() =>
 )
 const scale = () => board.value?.pan.at.scale ?? 1
 const grid = computed(() => (looks.grid && view.value ? groundGrid(view.value, 1) : []))
-const { chosen, choose } = useChosen()
+const { chosen, choose, chooseMade } = useChosen()
 const {
   points,
   pulling,
@@ -152,9 +152,7 @@ useKeys(
   {
     copy: () => {
       if (!chosen.value.length) return
-      void s
-        .build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 })
-        .then((made) => made && made.length && choose(made[0]))
+      void chooseMade(s.build('/arrange', { op: 'repeat', ids: chosen.value, step: [1, 0, 0], times: 1 }))
     },
     giveUp: () => {
       stopDrawing()

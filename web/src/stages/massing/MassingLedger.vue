@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { api, formOf, got, Problem, type Schemas } from '../../api/client'
+import { api, formOf, got, Problem, type Schemas, type Solid } from '../../api/client'
 import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
@@ -12,30 +12,34 @@ import PieceList from './PieceList.vue'
 import { looks, settled, useChosen } from './tools'
 
 const s = useShot()
-const { chosen, choose, chooseAll } = useChosen()
+const { chosen, choose, chooseMade } = useChosen()
 /** Each change on what the one before has left: figures can be typed faster than they are kept. */
-function later(change: () => object | undefined) {
-  const id = s.solid!.id
+function later(id: string, change: (solid: Solid) => object | undefined) {
   return s.change('PUT', `/solids/${id}`, () => {
     const solid = s.shot.solids.find((x) => x.id === id)
-    const next = solid && s.solidId === id ? change() : undefined
+    const next = solid && change(solid)
     return next && { ...solid, ...next }
   })
 }
-const put = (change: object) => later(() => change)
-const setFigure = (label: string, value: number) =>
-  later(() =>
-    figuresOf(s.solid!)
+const put = (change: object) => later(s.solid!.id, () => change)
+const setFigure = (id: string, label: string, value: number) =>
+  later(id, (solid) =>
+    figuresOf(solid)
       .find((f) => f.label === label)
       ?.set(value),
   )
-const figures = computed(() => (s.solid && chosen.value.length === 1 ? figuresOf(s.solid) : []))
+/** The figures of the chosen piece, each with whose it is: what was typed goes there, whatever is chosen by then. */
+const figures = computed(() =>
+  s.solid && chosen.value.length === 1 ? figuresOf(s.solid).map((f) => ({ ...f, of: s.solid!.id })) : [],
+)
 const rename = (name: string) => {
   if (name) void put({ name })
 }
-async function bring(file: File) {
-  const made = await s.build('/meshes', formOf([file]))
-  if (made) chooseAll(made)
+const bring = (file: File) => chooseMade(s.build('/meshes', formOf([file])))
+function remove() {
+  const ids = chosen.value
+  choose(null)
+  void s.build('/arrange', { op: 'remove', ids })
 }
 const settling = ref(false)
 async function settle() {
@@ -172,7 +176,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
         :min="f.min"
         :max="f.max"
         :disabled="s.solid.locked"
-        @change="setFigure(f.label, f.digits === 0 ? Math.round($event!) : $event!)"
+        @change="setFigure(f.of, f.label, f.digits === 0 ? Math.round($event!) : $event!)"
       />
       <label v-if="s.solid.kind === 'gable'" class="name"
         ><span>Ridge</span
@@ -263,7 +267,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
       <ElButton @click="s.build('/arrange', { op: 'mark', ids: chosen, locked: !s.solid!.locked })">
         {{ s.solid.locked ? 'Unlock' : 'Lock' }}
       </ElButton>
-      <ElButton @click="s.build('/arrange', { op: 'remove', ids: chosen }).then(() => choose(null))">Remove</ElButton>
+      <ElButton @click="remove">Remove</ElButton>
     </section>
   </div>
 </template>

@@ -10,7 +10,7 @@ const SMALL = 6
 
 export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   const s = useShot()
-  const { chosen, choose, chooseAll } = useChosen()
+  const { chosen, choose, chooseMade } = useChosen()
   const points = ref<Vec2[]>([])
   const pulling = ref(false)
   const drafts = shallowRef<Shape[]>([])
@@ -100,10 +100,9 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     giveUp()
     drafts.value = drawn // until the piece itself is there
     const mine = gesture
-    const made = await s.build('/construct', what)
+    const made = await chooseMade(s.build('/construct', what))
     if (drafts.value === drawn) drafts.value = []
     if (!made) return
-    chooseAll(made)
     if (gesture !== mine) return
     const wall = was === 'wall' ? s.shot.solids.find((x) => x.id === made[0]) : null
     if (wall?.kind === 'wall') {
@@ -223,10 +222,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
     if (tool.value === 'slab') pulling.value = true
     else void finish(null, 0)
   }
-  async function direct(kind: 'ground' | 'backdrop') {
-    const made = await s.build('/construct', { kind, photo: photo.value!.id })
-    if (made) chooseAll(made)
-  }
+  const direct = (kind: 'ground' | 'backdrop') => chooseMade(s.build('/construct', { kind, photo: photo.value!.id }))
   const hint = computed(() => {
     if (told.value) return told.value
     if (pulling.value)

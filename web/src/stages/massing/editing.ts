@@ -153,25 +153,33 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
         tryShove({ face: face.value.name, start: face.value.from, pixel: p, photo: photo.value!.id })
     }
   }
+  /** Let go: what is shown stays until it is answered, and the next drag may begin before that. */
   async function up(p: Vec2) {
+    const piece = s.solidId
+    let asked: Promise<boolean> | null = null
     if (held.value) {
       held.value.at = p
-      if (held.value.axis) await s.change('POST', `/solids/${s.solidId}/pull`, body())
+      if (held.value.axis) asked = s.change('POST', `/solids/${piece}/pull`, body())
     } else if (face.value?.moving) {
-      await s.change('POST', `/solids/${s.solidId}/shove`, {
+      asked = s.change('POST', `/solids/${piece}/shove`, {
         face: face.value.name,
         start: face.value.from,
         pixel: p,
         photo: photo.value!.id,
       })
     }
-    giveUp()
+    letGo()
+    if (asked) await asked
+    if (!held.value && !face.value) pulled.value = null
   }
-  function giveUp() {
+  function letGo() {
     held.value = null
     face.value = null
     tryPull.drop()
     tryShove.drop()
+  }
+  function giveUp() {
+    letGo()
     pulled.value = null
   }
   return { handles, held, face, pulled, take, takeFace, move, up, giveUp }

@@ -1,6 +1,7 @@
 /** The tools of Massing, what is chosen, and how the views look. */
 import { computed, reactive, ref } from 'vue'
 import { api, got, type Schemas, type Solid } from '../../api/client'
+import { stays } from '../../hand/choice'
 import { useShot } from '../../state/shot'
 import { KINDS, type Way } from './kinds'
 
@@ -113,5 +114,13 @@ export function useChosen() {
     also.value = ids.slice(0, -1)
     s.solidId = ids.at(-1) ?? null
   }
-  return { chosen, choose, chooseAll }
+  /** Choose what an answer names, unless the hand has chosen something else since it was asked for. */
+  function chooseMade(asked: Promise<string[] | null>): Promise<string[] | null> {
+    const mine = stays(() => chosen.value)
+    return asked.then((made) => {
+      if (made?.length && mine()) chooseAll(made)
+      return made
+    })
+  }
+  return { chosen, choose, chooseAll, chooseMade }
 }

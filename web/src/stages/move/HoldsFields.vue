@@ -45,6 +45,7 @@ const sharp = computed(() => {
     empty="not set"
     :min="0.01"
     :max="1000000"
+    makes
     @change="also({ focus_m: $event })"
   />
   <NumberField
@@ -56,6 +57,7 @@ const sharp = computed(() => {
     empty="not set"
     :min="0.1"
     :max="1000"
+    makes
     @change="also({ f_stop: $event })"
   />
   <p v-if="sharp" class="quiet" data-sharp>{{ sharp }}</p>

@@ -39,26 +39,48 @@ const mover = computed(
 const motion = computed<Motion | null>(() => mover.value?.motion ?? null)
 const key = computed(() => motion.value?.keys.find((k) => k.frame === s.frame) ?? null)
 const now = computed(() => at(motion.value, s.frame))
-const set = (change: Partial<Motion>) => {
+/** How what moves at a path moves in a shot. */
+const motionIn = (shot: Schemas['Shot'], path: string): Motion => ({
+  ...REST,
+  ...(shot.solids.find((x) => `/solids/${x.id}` === path)?.motion ??
+    shot.groups.find((g) => `/groups/${encodeURIComponent(g.name)}` === path)?.motion),
+})
+/** Change how a thing moves: made of how it does when the change has its turn, so that none is lost at any speed. */
+const set = (change: (now: Motion) => Partial<Motion>) => {
   const { path } = mover.value!
-  const next: Motion = { ...REST, ...motion.value, ...change }
-  return s.change('PUT', `${path}/motion`, { motion: next }, (shot) => ({
-    ...shot,
-    solids: shot.solids.map((x) => (`/solids/${x.id}` === path ? { ...x, motion: next } : x)),
-    groups: path.startsWith('/groups/')
-      ? [
-          ...(shot.groups ?? []).filter((g) => `/groups/${encodeURIComponent(g.name)}` !== path),
-          { name: decodeURIComponent(path.slice('/groups/'.length)), motion: next },
-        ]
-      : shot.groups,
-  }))
+  const next = (shot: Schemas['Shot']): Motion => {
+    const now = motionIn(shot, path)
+    return { ...now, ...change(now) }
+  }
+  return s.change(
+    'PUT',
+    `${path}/motion`,
+    () => ({ motion: next(s.state!.shot) }),
+    (shot) => ({
+      ...shot,
+      solids: shot.solids.map((x) => (`/solids/${x.id}` === path ? { ...x, motion: next(shot) } : x)),
+      groups: path.startsWith('/groups/')
+        ? [
+            ...shot.groups.filter((g) => `/groups/${encodeURIComponent(g.name)}` !== path),
+            { name: decodeURIComponent(path.slice('/groups/'.length)), motion: next(shot) },
+          ]
+        : shot.groups,
+    }),
+  )
 }
-function setKey(change: Partial<Schemas['MotionKey']>) {
-  void set({ keys: keysWith(motion.value?.keys ?? [], { ...now.value, ...change }) })
+function setKey(change: (now: Schemas['MotionKey']) => Partial<Schemas['MotionKey']>) {
+  const frame = s.frame
+  return set((m) => {
+    const there = at(m, frame)
+    return { keys: keysWith(m.keys, { ...there, ...change(there) }) }
+  })
 }
-const offset = (i: number, v: number) => setKey({ offset: replaced(now.value.offset, i, v) })
-const drift = (i: number, v: number) => set({ drift: replaced(motion.value?.drift ?? [0, 0, 0], i, v) })
-const removeKey = () => set({ keys: keysWithout(motion.value!.keys, s.frame) })
+const offset = (i: number, v: number) => setKey((k) => ({ offset: replaced(k.offset, i, v) }))
+const drift = (i: number, v: number) => set((m) => ({ drift: replaced(m.drift, i, v) }))
+function removeKey() {
+  const frame = s.frame
+  return set((m) => ({ keys: keysWithout(m.keys, frame) }))
+}
 const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: null })
 </script>
 
@@ -87,13 +109,15 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
         :model-value="now.offset[i]"
         unit="m"
         :digits="3"
+        makes
         @change="(v) => offset(i, v!)"
       />
       <NumberField
         label="Turned about rise"
         :model-value="aboutRise(now.rotation)"
         unit="°"
-        @change="(v) => setKey({ rotation: turned(v!) })"
+        makes
+        @change="(v) => setKey(() => ({ rotation: turned(v!) }))"
       />
       <NumberField
         label="Size"
@@ -101,7 +125,7 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
         unit="×"
         :min="0.001"
         :max="1000"
-        @change="(v) => setKey({ scale: v! })"
+        @change="(v) => setKey(() => ({ scale: v! }))"
       />
       <NumberField
         v-if="mover.fades"
@@ -111,7 +135,7 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
         :digits="0"
         :min="0"
         :max="100"
-        @change="(v) => setKey({ opacity: v! / 100 })"
+        @change="(v) => setKey(() => ({ opacity: v! / 100 }))"
       />
       <NumberField
         v-for="(axis, i) in AXES"
@@ -126,7 +150,7 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
         size="small"
         aria-label="Whether it faces the lens"
         style="width: 100%"
-        @change="(v: 'no' | 'rise' | 'full') => set({ faces_lens: v })"
+        @change="(v: 'no' | 'rise' | 'full') => set(() => ({ faces_lens: v }))"
       >
         <ElOption value="no" label="keeps its own direction" />
         <ElOption value="rise" label="faces the lens, upright" />
@@ -135,11 +159,12 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
       <ElCheckbox
         v-if="s.shot.move.carrier"
         :model-value="motion?.rides ?? false"
-        @change="(v) => set({ rides: v as boolean })"
+        @change="(v) => set(() => ({ rides: v as boolean }))"
         >Rides on the carrier</ElCheckbox
       >
       <div class="row" style="margin-top: 6px">
         <ElButton v-if="key" @click="removeKey">Remove its key</ElButton>
+        <ElButton v-else data-set-piece-key @click="setKey(() => ({}))">Set a key here</ElButton>
         <ElButton v-if="motion" class="plain" @click="stand">Let it stand</ElButton>
       </div>
     </template>

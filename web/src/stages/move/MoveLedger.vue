@@ -7,6 +7,7 @@ import { unbroken } from '../../ledger/figures'
 import BeginningSaid from '../photo/BeginningSaid.vue'
 import FirstMove from '../photo/FirstMove.vue'
 import { millimetresAPixel, WIDE_MM } from '../photo/back'
+import type { KeyChange } from './figures'
 import { useMove } from './move'
 import AlongMove from './AlongMove.vue'
 import HoldsFields from './HoldsFields.vue'
@@ -28,7 +29,8 @@ const home_mm = computed(() => {
   return ((s.state?.home_px ?? 0) * WIDE_MM) / s.shot.delivery.width
 })
 const mm = computed(() => (at.value ? at.value.zoom * home_mm.value : 0))
-const place = (i: number, v: number) => at.value!.position.map((x, j) => (j === i ? v : x)) as [number, number, number]
+/** One axis of a position: the others stay. */
+const place = (i: number, v: number) => [0, 1, 2].map((j) => (j === i ? v : null)) as KeyChange['position']
 const limits = computed(() => s.shot.limits)
 const setLimit = (change: object) => s.set('limits', change)
 const share = (v: number) => `${v >= 10 ? v.toFixed(1) : v.toFixed(2)} %`
@@ -74,24 +76,27 @@ function act(action: string | null | undefined, frame: number | null | undefined
           :model-value="at.position[i]"
           unit="m"
           :digits="3"
+          makes
           @change="setKey({ position: place(i, $event!) })"
         />
-        <NumberField label="Pan" :model-value="at.pan_deg" unit="°" @change="setKey({ pan_deg: $event! })" />
+        <NumberField label="Pan" :model-value="at.pan_deg" unit="°" makes @change="setKey({ pan_deg: $event! })" />
         <NumberField
           label="Tilt"
           :model-value="at.tilt_deg"
           unit="°"
           :min="-89.9"
           :max="89.9"
+          makes
           @change="setKey({ tilt_deg: $event! })"
         />
-        <NumberField label="Roll" :model-value="at.roll_deg" unit="°" @change="setKey({ roll_deg: $event! })" />
+        <NumberField label="Roll" :model-value="at.roll_deg" unit="°" makes @change="setKey({ roll_deg: $event! })" />
         <NumberField
           label="Focal length"
           :model-value="mm"
           unit="mm"
           :min="1"
           :max="3000"
+          makes
           @change="setKey({ zoom: $event! / home_mm })"
         />
         <HoldsFields />

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { aboutRise, at, keysWith, keysWithout, replaced, REST, turned } from './motion'
+import { aboutRise, at, keysWith, keysWithout, replaced, REST, ridden, turned } from './motion'
 
 describe('motions', () => {
-  it('begin a new key from the nearest one', () => {
+  it('begin a new key where the thing is by then', () => {
     const key = { offset: [1, 0, 0] as [number, number, number], rotation: turned(30), scale: 2, opacity: 1 }
     const motion = {
       ...REST,
@@ -11,8 +11,26 @@ describe('motions', () => {
         { ...key, frame: 40, scale: 3 },
       ],
     }
-    expect(at(motion, 12)).toMatchObject({ frame: 12, scale: 2, offset: [1, 0, 0] })
-    expect(at(motion, 33).scale).toBe(3)
+    expect(at(motion, 10)).toMatchObject({ frame: 10, offset: [1, 0, 0] })
+    expect(at(motion, 4).scale).toBeCloseTo(2)
+    expect(at(motion, 25).scale).toBeCloseTo(Math.sqrt(6)) // half way between two keys, by its logarithm
+    expect(at(motion, 90).scale).toBeCloseTo(3)
+    const turning = {
+      ...REST,
+      keys: [
+        { ...key, frame: 1, rotation: turned(0) },
+        { ...key, frame: 11, rotation: turned(90) },
+      ],
+    }
+    expect(aboutRise(at(turning, 6).rotation)).toBeCloseTo(45)
+    expect(aboutRise(at(turning, 2).rotation)).toBeCloseTo(9)
+    const ride = [1, 11].map((frame) => ({
+      frame,
+      position: [0, 0, frame] as [number, number, number],
+      rotation: turned(0),
+    }))
+    expect(ridden(ride, 6, ride[0]).position[2]).toBeCloseTo(6)
+    expect(ridden([], 6, ride[0])).toMatchObject({ frame: 6, position: [0, 0, 1] })
     expect(at(null, 7)).toMatchObject({ frame: 7, scale: 1, offset: [0, 0, 0] })
   })
   it('turn about Rise and back', () => {

@@ -7,7 +7,7 @@ import { held, sendHeld } from '../../hand/held'
 import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
 import { keyShown, shownOf } from '../../strip/pace'
-import { withUntouched } from './untouched'
+import { holds, moved, posed, type KeyFigures } from './figures'
 
 const path = shallowRef<Schemas['PathState'] | null>(null)
 const report = shallowRef<Schemas['CheckState'] | null>(null)
@@ -26,7 +26,7 @@ const story = shallowRef<Schemas['ProbeReport'] | null>(null)
 const checking = ref(false)
 let watched = false
 let resting: ReturnType<typeof held>
-export type Held = Schemas['KeyByFigures']['free'] extends (infer T)[] | undefined ? T : never
+export type { Held } from './figures'
 type Rows = Parameters<typeof quaternion>[0]
 const homeOf = (home?: Key | null) =>
   home ? { position: home.position, rotation: home.rotation, zoom: home.zoom } : {}
@@ -119,76 +119,49 @@ export function useMove() {
       if (ended?.state === 'done' && mark === `${s.id}:${s.state?.revision}`) await reread()
     }, FINE_REST)
   }
-  /** Of the values that a key leaves free, those that have not been changed: what the hand sets, the key holds. */
-  function stillFree(free: Held[], pose: Partial<FrameCamera>, frame: number): Held[] {
-    const was = cameras.value.find((c) => c.frame === frame)
-    if (!was) return free
-    const same = (a: number, b: number) => Math.abs(a - b) < 1e-9
-    const kept: Record<Held, boolean> = {
-      position: was.position.every((v, i) => same(v, pose.position![i])),
-      rotation: (['pan_deg', 'tilt_deg', 'roll_deg'] as const).every((a) => same(was[a], pose[a]!)),
-      focal_px: same(was.zoom, pose.zoom!),
-    }
-    return free.filter((v) => kept[v])
-  }
-  /** Set the key at a camera's frame: that camera, but for what is given. Shown at once. */
-  async function setKey(change: Partial<Schemas['KeyByFigures']>, from: FrameCamera | null = at.value, shown = from) {
+  /**
+   * Set the key at a camera's frame: what is given, and what the hand has moved from what it was `shown`. Nothing else
+   * is sent: the rest is the key's own, as the server has it by then. Shown at once.
+   */
+  async function setKey(change: KeyFigures, from: FrameCamera | null = at.value, shown = from) {
     if (!from || !shown) return false
     const seen = laidOver(s.shot.move)
     /** Where it stands to be seen there, or when, the server says. */
     const itSays = seen && (!change.home || !!s.shot.move.speed)
     const { frame } = from
-    const old = keyShown<Key>(s.shot.move, frame)
-    const body = {
-      frame,
-      position: from.position,
-      pan_deg: from.pan_deg,
-      tilt_deg: from.tilt_deg,
-      roll_deg: from.roll_deg,
-      zoom: from.zoom,
-      home: false,
-      seen,
-      ease: old?.ease ?? null,
-      focus_m: old?.focus_m ?? null,
-      f_stop: old?.f_stop ?? null,
-      velocity: old?.velocity ?? null,
-      speed: old?.speed ?? null,
-      ...change,
-      free: change.home ? [] : stillFree(change.free ?? old?.free ?? [], { ...from, ...change }, frame),
-    }
-    if (body.ease === 'rest' || body.free.includes('position')) body.velocity = body.speed = null
-    const rotation = fromPanTiltRoll(body.pan_deg, body.tilt_deg, body.roll_deg)
-    const focal_px = (from.focal_px * body.zoom) / from.zoom
-    const pose = { ...from, ...body, focal_px, rotation } as unknown as FrameCamera
-    const made = {
-      id: old?.id ?? freshId(),
-      frame,
-      position: pose.position,
-      rotation: quaternion(pose.rotation as unknown as Rows),
-      zoom: pose.zoom,
-      home: body.home,
-      ease: body.ease,
-      free: body.free,
-      focus_m: body.focus_m,
-      f_stop: body.f_stop,
-      velocity: body.velocity,
-      speed: body.speed,
-      ...(body.home ? homeOf(s.state?.home) : {}),
-    } as Key
+    const body: Schemas['KeyChange'] = { frame, home: false, seen, ...moved(from, shown), ...change }
+    const pose = posed(from, body)
     if (!body.home) asked.value = [...asked.value, pose] // where home is, the server says
-    /** When its turn comes: what the hand has left alone is the key's own by then. */
-    const sent = () => {
-      const now = old && !seen && !body.home ? s.state!.shot.move.keys.find((k) => k.id === old.id) : null
-      return now && now.frame === frame && !now.home ? withUntouched(body, shown, now) : body
-    }
+    const made = keyOf(pose, body, keyShown<Key>(s.shot.move, frame) ?? null)
     const ok = await s.change(
       'PUT',
       `/keys/${frame}`,
-      sent,
+      body,
       withKeys((keys) => (itSays ? keys : [...keys.filter((k) => k.frame !== frame), made])),
     )
     asked.value = asked.value.filter((c) => c !== pose)
     return ok
+  }
+  /** The key as it will be, until the server says. */
+  function keyOf(pose: FrameCamera, body: Schemas['KeyChange'], old: Key | null): Key {
+    const { frame, home } = body
+    const beside = ['ease', 'focus_m', 'f_stop', 'velocity', 'speed'] as const
+    const more = Object.fromEntries(beside.flatMap((n) => (body[n] === undefined ? [] : [[n, body[n]]])))
+    const held = old?.free?.filter((v) => !holds(body).includes(v)) ?? []
+    const key = {
+      ...(old ?? { ease: null, focus_m: null, f_stop: null, velocity: null, speed: null }),
+      id: old?.id ?? freshId(),
+      ...more,
+      frame,
+      home,
+      position: pose.position,
+      rotation: quaternion(pose.rotation as unknown as Rows),
+      zoom: pose.zoom,
+      free: home ? [] : (body.free ?? held),
+      ...(home ? homeOf(s.state?.home) : {}),
+    } as Key
+    if (key.ease === 'rest' || key.free.includes('position')) key.velocity = key.speed = null
+    return key
   }
   const removeKey = () => {
     const frame = key.value?.frame ?? s.frame

@@ -4,6 +4,7 @@ import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { formOf, type Vec2 } from '../../api/client'
 import PictureBoard from '../../board/PictureBoard.vue'
+import { stays } from '../../hand/choice'
 import { useShot } from '../../state/shot'
 import { useRouter } from 'vue-router'
 import { layered, useBeginning, type Spread } from './beginning'
@@ -23,8 +24,9 @@ const ways = ref<{ how: Spread }>()
 const { begin, findEdges } = useBeginning()
 /** Begin from pictures as a whole, and go on where the move is. */
 async function beginFrom(files: File[], how: Spread) {
+  const here = stays(() => router.currentRoute.value.path)
   const job = await begin(files, how)
-  if (job?.state === 'done') await router.push(`/shot/${s.id}/move`)
+  if (job?.state === 'done' && here()) await router.push(`/shot/${s.id}/move`)
 }
 async function bring(files: FileList | null | undefined) {
   over.value = false
@@ -33,9 +35,11 @@ async function bring(files: FileList | null | undefined) {
   bringing.value = true
   const first = !photo.value
   for (const one of files) {
+    const mine = stays(() => s.photoId)
     if (!(await s.change('POST', '/photos', formOf([one])))) break
-    s.photoId = s.shot.photos[s.shot.photos.length - 1].id
-    if (first && s.shot.photos.length === 1) void findEdges(s.photoId)
+    const made = s.shot.photos[s.shot.photos.length - 1].id
+    if (mine()) s.photoId = made
+    if (first && s.shot.photos.length === 1) void findEdges(made)
   }
   bringing.value = false
   if (file.value) file.value.value = ''

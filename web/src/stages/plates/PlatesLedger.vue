@@ -2,6 +2,7 @@
 /** The plates, what is done to the chosen one, and what is thrown on what. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
+import { stays } from '../../hand/choice'
 import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
@@ -59,7 +60,8 @@ function startDrawing() {
 /** A plate over the whole photo, its matte still to be made; or a plain tone there. */
 async function startPlate(tone?: typeof DARK) {
   const there = new Set(s.shot.plates.map((p) => p.id))
-  if (await s.change('POST', '/plates/new', { photo: photo.value!.id, ...(tone ? { tone } : {}) }))
+  const mine = stays(() => s.plateId)
+  if ((await s.change('POST', '/plates/new', { photo: photo.value!.id, ...(tone ? { tone } : {}) })) && mine())
     s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? null
 }
 const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.value, ...filling.value })

@@ -1,5 +1,6 @@
 /** What plates are made of: files, videos, tones, and where they lie. */
 import { formOf, type Plate, type Schemas } from '../../api/client'
+import { stays } from '../../hand/choice'
 import type { useShot } from '../../state/shot'
 
 type Store = ReturnType<typeof useShot>
@@ -41,7 +42,8 @@ export const placeOver = (s: Store, plate: string, over: string) => s.change('PU
 /** Make a plate of a file in a photo's pixel grid, and choose it. */
 export async function plateOfFile(s: Store, photo: string, file: File) {
   const there = new Set(s.shot.plates.map((p) => p.id))
+  const mine = stays(() => s.plateId)
   const ok = await s.change('POST', `/plates/file?photo=${encodeURIComponent(photo)}`, formOf([file]))
-  if (ok) s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? s.plateId
+  if (ok && mine()) s.plateId = s.shot.plates.find((p) => !there.has(p.id))?.id ?? s.plateId
   return ok
 }

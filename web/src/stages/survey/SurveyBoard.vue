@@ -48,6 +48,8 @@ const {
   removeChosen,
   find,
   takeFound,
+  selectedIds,
+  justDrawn,
 } = useSurvey()
 const { ties, chosenTie, compareWith, compareHow, remove: removeTie } = useJoining()
 const router = useRouter()
@@ -75,7 +77,8 @@ function take(wanted: Tool) {
     return
   }
   if (wanted === 'point' && s.shot.photos.length < 2) return
-  if (selected.value.length && family !== undefined) reassign(family)
+  const onPurpose = !(selectedIds.value.length === 1 && selectedIds.value[0] === justDrawn.value)
+  if (selected.value.length && onPurpose && family !== undefined) reassign(family)
   tool.value = wanted
 }
 function removeWhatIsChosen() {

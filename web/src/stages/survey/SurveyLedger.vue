@@ -34,6 +34,7 @@ const {
   filmBack,
   find,
   dropFaulty,
+  justDrawn,
 } = useSurvey()
 const all = ref(false)
 const FEW = 8
@@ -79,6 +80,11 @@ function useFile(mm35: number) {
   const value = (mm35 * Math.hypot(s.photo!.width!, s.photo!.height!)) / Math.hypot(36, 24)
   next.focal_px = { value, sigma: 0.03 * value, source: 'file' }
   void keep(next, 'Use the file’s focal length')
+}
+function pick(i: number, more: boolean) {
+  justDrawn.value = null
+  if (more) toggle(i)
+  else chosen.value = i
 }
 function dropTape(id: string) {
   const next = copy()
@@ -309,8 +315,8 @@ function exchange() {
             class="pick"
             :class="{ chosen: selected.includes(row.i) }"
             tabindex="0"
-            @click="$event.shiftKey ? toggle(row.i) : (chosen = row.i)"
-            @keydown.enter="$event.shiftKey ? toggle(row.i) : (chosen = row.i)"
+            @click="pick(row.i, $event.shiftKey)"
+            @keydown.enter="pick(row.i, $event.shiftKey)"
           >
             <td>
               <select

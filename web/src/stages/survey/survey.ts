@@ -34,6 +34,8 @@ export const HINTS: Record<EdgeFamily, string> = {
 const tool = ref<Tool>('run')
 /** The edges that are chosen, by id; of several, the one chosen last is the one whose points show. */
 const selectedIds = ref<string[]>([])
+/** The edge that was drawn last, while nobody has chosen it on purpose: a direction's key is for the next one. */
+const justDrawn = ref<string | null>(null)
 const draft = ref<Survey | null>(null)
 /** What the solver says of the draft, or of what was let go of and is not answered yet; and of which edges. */
 const live = shallowRef<{ photo: string; result: SurveyResult; edges: string[] } | null>(null)
@@ -324,6 +326,7 @@ export function useSurvey() {
     chosen,
     selected,
     selectedIds,
+    justDrawn,
     toggle,
     reassign,
     split,

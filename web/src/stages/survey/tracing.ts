@@ -31,7 +31,21 @@ const LABELS = {
 /** `scale`: pixels of the screen a pixel of the photo; `idle`: whether nothing can be drawn at present. */
 export function useTracing(scale: () => number, idle: () => boolean) {
   const survey = useSurvey()
-  const { s, tool, chosen, selected, selectedIds, toggle, changeFound, kept, show, found, dropped, measuring } = survey
+  const {
+    s,
+    tool,
+    chosen,
+    selected,
+    selectedIds,
+    justDrawn,
+    toggle,
+    changeFound,
+    kept,
+    show,
+    found,
+    dropped,
+    measuring,
+  } = survey
   const { measure, trying, giveUp, keep, keepLaid, copy, tapeAsked } = survey
   const { ties, chosenTie, place, shift } = useJoining()
   let grip: Grip | null = null
@@ -144,6 +158,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
 
   function down(p: Vec2, event: PointerEvent) {
     if (idle()) return
+    justDrawn.value = null
     if (event.shiftKey) {
       box.value = { a: inside(p), b: inside(p) }
       return
@@ -245,6 +260,7 @@ export function useTracing(scale: () => number, idle: () => boolean) {
     if (edge && laying) void keepLaid(next, label, id, reach)
     else void keep(next, label)
     if (edge) selectedIds.value = [id]
+    if (edge) justDrawn.value = id
     if (tool.value === 'tape') tapeAsked.value = id
   }
   /** Give up what is in hand; all is as it was. */
