@@ -25,7 +25,7 @@ def files(desk, wall, version: int) -> list[str]:
 def test_versions_count_up_and_stay(desk, wall):
     for version in (1, 2):
         job = ended(desk, handoff.deliver(desk, wall, "png", 2, 4, False))
-        assert job.result == {"version": version, "form": "png"}
+        assert job.result == {"version": version, "form": "png", "says": "All 3 frames hold."}
         assert files(desk, wall, version) == [f"by-hand-v{version:03d}.{n:04d}.png" for n in (2, 3, 4)]
     job = ended(desk, handoff.deliver(desk, wall, "zip", None, None, False))
     assert job.result == {"version": 3, "form": "zip"}
@@ -47,6 +47,10 @@ def test_what_is_delivered_is_the_shot_as_it_was_when_it_was_ordered(desk, wall)
     move.set_move(desk, wall, Move(keys=[gone]), "Walk off", None)
     second = handoff.deliver(desk, wall, "png", 6, 6, False)
     ended(desk, first), ended(desk, second)
+    # neither had been checked: each was, as it was ordered
+    said = {d.version: d.says for d in desk.store.deliveries(wall)}
+    assert said[1] == "All 6 frames hold."
+    assert said[2].startswith("1 of 1 frames do not hold. Frame 6: 100.00 % without picture")
     folder = desk.store.folder / "deliveries" / wall
     seen = np.asarray(Image.open(folder / "v001" / "by-hand-v001.0006.png"))
     assert np.abs(seen[..., :3].astype(int) - 120).max() <= 1  # the grey photo, all over the frame

@@ -105,13 +105,21 @@ def test_the_cost_is_what_has_changed():
     shot, engines = SCENES["to the side"], Engines(FILES.__getitem__, Kept())
     ways = {w.kind: w for w in ways_out(engines, shot).ways}
     if ways["lens"].holds:
-        longer = ways["lens"].shot.move.keys[-1].focal_px / shot.move.keys[-1].focal_px
+        longer = ways["lens"].shot.move.keys[-1].zoom / shot.move.keys[-1].zoom
         assert ways["lens"].cost["focal_percent"] == pytest.approx(100 * (longer - 1))
     if ways["path"].holds:
         by = np.array(ways["path"].shot.move.keys[-1].position) - shot.move.keys[-1].position
         assert ways["path"].cost["offset"] == pytest.approx(by.tolist(), abs=1e-9)
     assert ways["limit"].shot.limits.surfaces.keys() == ways["limit"].cost["surfaces"].keys()
     assert ways["paint"].cost["pixels"] >= 0
+
+
+def test_limits_are_not_raised_beyond_what_can_be_looked_at():
+    near = made((0.0, 1.7, 2.0))  # a hand's breadth from the wall: enlarged many times
+    ways = {w.kind: w for w in ways_out(Engines(FILES.__getitem__, Kept()), near).ways}
+    limit = ways["limit"]
+    assert not limit.holds and limit.shot is None and limit.why.startswith("It does not help: ")
+    assert "enlarged" in limit.why and limit.why.endswith("limit 3.")
 
 
 def test_the_command_line_writes_a_package_of_each_way_that_holds(tmp_path):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, PrivateAttr, field_validator, model_validator
+from pydantic import ConfigDict, Field, PrivateAttr, field_validator, model_validator
 
 from roofline.model.base import Id, Model, Name, Vec2, Vec4, give_ids
 from roofline.model.steps import ExtendStep, Grade, Step, Tone
@@ -187,7 +187,9 @@ class Throw(Model):
 
 
 class ThrowChange(Model):
-    """What changes in one throw; what is not said stays."""
+    """What changes in one throw; what is not said stays. Names that are none of these are refused."""
+
+    model_config = ConfigDict(extra="forbid")
 
     add: list[str] = []
     drop: list[str] = []

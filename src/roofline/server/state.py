@@ -79,6 +79,7 @@ class DeliveryFile(Model):
     frames: int
     made: str
     current: bool
+    says: str = ""  # whether its frames held
 
 
 class WarmingState(Model):
@@ -284,6 +285,7 @@ class States:
                 frames=d.frames,
                 made=d.made,
                 current=d.revision == revision,
+                says=d.says,
             )
             for d in self.desk.store.deliveries(shot_id)
         ]

@@ -7,12 +7,15 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
+from roofline.core.move.findings import told_of
 from roofline.core.move.frame import proofed
 from roofline.core.move.path import moments
+from roofline.core.throw.check import check
 from roofline.formats import scenes
 from roofline.formats.face_pictures import Depth
 from roofline.formats.package import write_package
 from roofline.model.shot import Shot
+from roofline.stages.move import CHECK_WIDTH, report_of
 from roofline.stages.shots import fresh_id
 from roofline.store.clearing import version_folder
 from roofline.store.orders import Order
@@ -109,7 +112,7 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     if form in VIDEOS:
         file = folder / video_file(name, form)
         render_video(snapshot, frames, file, told)
-        return _keep(desk, order, form + PROOFS[proof], [file.name], len(frames))
+        return _keep(desk, order, form + PROOFS[proof], [file.name], len(frames), _judged(desk, order, frames))
     written = desk.orders.frames(order.id)
     files = [frame_file(name, frame, form) for frame in frames]
     for done, (frame, out) in enumerate(zip(frames, files, strict=True), 1):
@@ -117,7 +120,19 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
             render_frame(snapshot, frame, folder / out)
             desk.orders.frame_written(order.id, frame, out)
         told(done)
-    return _keep(desk, order, form + PROOFS[proof], files, len(frames))
+    return _keep(desk, order, form + PROOFS[proof], files, len(frames), _judged(desk, order, frames))
+
+
+def _judged(desk: Desk, order: Order, frames: list[int]) -> str:
+    """Whether the frames of a delivery hold: by the check of this very move, or by one that is made now. Nothing leaves
+    unjudged."""
+    shot = desk.orders.snapshot(order.id)
+    report = report_of(desk, shot)
+    if report is None:
+        seen = moments(shot, frames[0], frames[-1], min(CHECK_WIDTH, shot.delivery.width))
+        report = check(desk.engine(shot), seen, shot.limits)
+    delivered = set(frames)
+    return told_of(shot, [f for f in report.frames if f.frame in delivered])
 
 
 def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
@@ -153,12 +168,12 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return _keep(desk, order, form, files, shot.delivery.frames)
 
 
-def _keep(desk: Desk, order: Order, form: str, files: list[str], frames: int) -> dict[str, Any]:
+def _keep(desk: Desk, order: Order, form: str, files: list[str], frames: int, says: str = "") -> dict[str, Any]:
     """Write the delivery down, in one with the end of its order."""
-    result = {"version": order.version, "form": form}
+    result = {"version": order.version, "form": form} | ({"says": says} if says else {})
     folder = _folder(desk, order)
     file = folder / files[0] if len(files) == 1 else folder
-    desk.orders.delivered(order, form, str(file.relative_to(desk.store.folder)), frames, result)
+    desk.orders.delivered(order, form, str(file.relative_to(desk.store.folder)), frames, result, says)
     return result
 
 

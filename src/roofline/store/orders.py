@@ -138,7 +138,9 @@ class Orders:
         with self.store.transaction() as db:
             db.execute("INSERT OR REPLACE INTO frame (job, number, file) VALUES (?, ?, ?)", (job_id, number, file))
 
-    def delivered(self, order: Order, form: str, file: str, frames: int, result: dict[str, Any]) -> bool:
+    def delivered(
+        self, order: Order, form: str, file: str, frames: int, result: dict[str, Any], says: str = ""
+    ) -> bool:
         """Write a finished delivery down and end its order, in one; False when it was cancelled in the meantime."""
         with self.store.transaction() as db:
             done = db.execute(
@@ -148,7 +150,7 @@ class Orders:
             if done.rowcount != 1:
                 return False
             db.execute(
-                "INSERT INTO delivery (shot, version, form, file, frames, revision) VALUES (?, ?, ?, ?, ?, ?)",
-                (order.shot, order.version, form, file, frames, order.revision),
+                "INSERT INTO delivery (shot, version, form, file, frames, revision, says) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (order.shot, order.version, form, file, frames, order.revision, says),
             )
             return True

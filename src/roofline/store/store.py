@@ -61,6 +61,7 @@ class Delivered:
     frames: int
     made: str
     revision: int
+    says: str  # whether its frames held, as a sentence; empty for what has no frames
 
 
 @dataclass(frozen=True)
@@ -360,13 +361,9 @@ class Store:
     # ------------------------------------------------------------ deliveries
 
     def deliveries(self, shot_id: str) -> list[Delivered]:
-        return [
-            Delivered(*row)
-            for row in self.db.execute(
-                "SELECT id, version, form, file, frames, made, revision FROM delivery WHERE shot = ? ORDER BY id DESC",
-                (shot_id,),
-            )
-        ]
+        columns = "id, version, form, file, frames, made, revision, says"
+        rows = self.db.execute(f"SELECT {columns} FROM delivery WHERE shot = ? ORDER BY id DESC", (shot_id,))
+        return [Delivered(*row) for row in rows]
 
 
 def _triggers(table: str) -> str:

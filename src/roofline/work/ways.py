@@ -29,6 +29,7 @@ KINDS = ("part", "lens", "path", "paint", "extend", "limit")
 Kind = Literal["part", "lens", "path", "paint", "extend", "limit"]
 WIDTH = 320  # pixels across the frames that are judged
 LONGEST = 1.6  # times the focal length, at most
+MOST_STRETCH, MOST_MAGNIFICATION = 4.0, 3.0  # up to which a limit may be raised: what can be looked at
 FINEST = 1.01  # times the focal length, from one to the next that is tried
 FARTHEST, NEAREST = 2.0, 0.03  # metres: the first step of a search for an offset, and the last
 LARGER = 1.6  # times as large as it was, for each try of an extended ground or backdrop
@@ -231,6 +232,9 @@ def _limit(shot: Shot, judge: _Judge, engine: Engine) -> Way:
                 max(stretch, float(np.percentile(np.asarray(got.stretch)[at], 99.5))),
                 max(magnified, float(np.percentile(np.asarray(got.magnification)[at], 99.5))),
             ]
+    beyond = [(s, m[0], m[1]) for s, m in most.items() if m[0] > MOST_STRETCH or m[1] > MOST_MAGNIFICATION]
+    if beyond:
+        return Way("limit", False, {}, None, _beyond_looking(shot, beyond))
     surfaces = dict(shot.limits.surfaces)
     for solid, (stretch, magnified) in most.items():
         surfaces[solid] = SurfaceLimits(stretch=round(stretch + 0.05, 2), magnification=round(magnified + 0.05, 2))
@@ -244,6 +248,15 @@ def _limit(shot: Shot, judge: _Judge, engine: Engine) -> Way:
         "was_gap_percent": shot.limits.gap_percent,
     }
     return Way("limit", left is None, cost, tried, "" if left is None else _left(left))
+
+
+def _beyond_looking(shot: Shot, beyond: list[tuple[str, float, float]]) -> str:
+    """Why no raised limit helps: what it would have to be cannot be looked at."""
+    solid, stretch, magnified = max(beyond, key=lambda b: max(b[1] / MOST_STRETCH, b[2] / MOST_MAGNIFICATION))
+    name = next(s.name for s in shot.solids if s.id == solid)
+    if stretch / MOST_STRETCH >= magnified / MOST_MAGNIFICATION:
+        return f"It does not help: {name} is stretched {stretch:.3g} : 1, limit {MOST_STRETCH:g}."
+    return f"It does not help: {name} is enlarged {magnified:.3g} times, limit {MOST_MAGNIFICATION:g}."
 
 
 def _part(shot: Shot, judge: _Judge, engine: Engine) -> tuple[Way, float, dict[str, Any] | None]:

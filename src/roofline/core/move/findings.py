@@ -78,6 +78,19 @@ def worst_of(failing: Sequence[FrameReport]) -> FrameReport:
     return max(failing, key=lambda f: f.gap + 0.1 * f.strain)
 
 
+def told_of(shot: Shot, frames: Sequence[FrameReport]) -> str:
+    """Whether some frames hold, as a sentence, with the worst of them."""
+    failing = [f for f in frames if not f.holds]
+    if not failing:
+        return f"All {len(frames)} frames hold." if len(frames) > 1 else "The frame holds."
+    worst = worst_of(failing)
+    return (
+        f"{len(failing)} of {len(frames)} frames do not hold. Frame {worst.frame}: "
+        + " and ".join(_why(worst, shot.limits))
+        + "."
+    )
+
+
 def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     """Sentences about a checked move, the most telling first."""
     failing = [f for f in report.frames if not f.holds]

@@ -99,6 +99,9 @@ function choose(g: keyof typeof FORMS) {
     <section class="section">
       <h2>Deliver</h2>
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
+      <p v-else-if="!report?.report && s.keys.length > 1" class="sentence" data-unchecked>
+        The move is not checked yet. What is delivered is checked with it, and its row says what was found.
+      </p>
       <div class="groups" role="group" aria-label="What to deliver">
         <ElButton v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">
           {{ n }}
@@ -172,7 +175,10 @@ function choose(g: keyof typeof FORMS) {
         <tbody>
           <tr v-for="x in s.state!.deliveries" :key="x.id">
             <td class="figure">v{{ String(x.version).padStart(3, '0') }}</td>
-            <td>{{ x.form }}<span v-if="!x.current" class="quiet">, shot changed since</span></td>
+            <td>
+              {{ x.form }}<span v-if="!x.current" class="quiet">, shot changed since</span>
+              <span v-if="x.says" class="says" :class="{ wrong: x.says.includes('do not hold') }">{{ x.says }}</span>
+            </td>
             <td class="number">{{ x.made.slice(11, 16) }} UTC</td>
             <td class="number"><a :href="`/api/shots/${s.id}/deliveries/${x.id}/file`" download>Save</a></td>
           </tr>
@@ -191,6 +197,10 @@ function choose(g: keyof typeof FORMS) {
 .groups button {
   margin-right: -1px;
   padding: 7px 2px;
+}
+.says {
+  display: block;
+  font-size: 12px;
 }
 .faces {
   border: 0;

@@ -33,6 +33,9 @@ function show(frame: number, at: Vec2 | null = null, says = '') {
   mark.value = at && { frame, at, says }
 }
 const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
+/** What of a slip can be told: beyond the frame's width the lens passes through the thing. */
+const slipOf = (slip: number) =>
+  slip > s.shot.delivery.width ? 'the lens passes close by' : `10 cm slip ${px(slip)} px`
 </script>
 
 <template>
@@ -83,10 +86,11 @@ const px = (v: number) => (Math.abs(v) < 10 ? v.toFixed(1) : v.toFixed(0))
           <tr v-for="x in strays" :key="x.solid" :data-stray="x.solid">
             <td>
               {{ pieceName(s.shot, x.solid) }}
-              <span class="quiet">10 cm slip {{ px(x.slip_px) }} px, {{ length(x.relief_m!) }} slip 1 px</span>
+              <span v-if="x.slip_px > s.shot.delivery.width" class="quiet">the lens passes through it, or close by</span>
+              <span v-else class="quiet">10 cm slip {{ px(x.slip_px) }} px, {{ length(x.relief_m!) }} slip 1 px</span>
             </td>
             <td>
-              <ElButton class="plain" @click="show(x.frame, x.at as Vec2, `10 cm slip ${px(x.slip_px)} px`)"
+              <ElButton class="plain" @click="show(x.frame, x.at as Vec2, slipOf(x.slip_px))"
                 >Frame {{ x.frame }}</ElButton
               >
             </td>
