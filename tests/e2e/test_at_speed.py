@@ -182,3 +182,22 @@ def test_a_directions_key_tells_the_next_edge(page, halt):
     board.click((1010.0, 525.0))
     page.keyboard.press("u")
     until(lambda: next(e for e in edges() if e["id"] == second["id"])["family"] == "rise")
+
+
+def test_figures_that_limit_one_another_are_typed_in_either_order(page, toy):
+    step = {"id": "d", "name": None, "off": False, "do": "depth", "mode": "add", "near_m": 0, "far_m": 10, "soft_m": 0}
+    assert page.request.post(f"/api/shots/{toy}/plates/plate-2/steps", data={"step": step, "place": None}).ok
+    opened(page, toy, "plates", "[data-plates] tr")
+    page.locator("[data-plates] tr", has_text="Spare 2").first.click()
+    page.locator("[data-step=depth] button").first.click()
+
+    def depths() -> tuple[float, float]:
+        one = next(p for p in state(page, toy)["shot"]["plates"] if p["id"] == "plate-2")["steps"][0]
+        return one["near_m"], one["far_m"]
+
+    typed(page, "Nearest", "14", "Tab")  # farther than what is farthest yet: it waits
+    expect(page.locator("[data-waits]")).to_contain_text("Nearest 14 m waits")
+    assert depths() == (0, 10)
+    typed(page, "Farthest", "25", "Enter")
+    until(lambda: depths() == (14, 25))
+    expect(page.locator("[data-waits]")).to_have_count(0)

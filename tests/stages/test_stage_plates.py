@@ -96,9 +96,9 @@ def test_a_clean_plate_is_filled_where_the_matte_was_and_nowhere_else(desk, nois
     assert (made != source)[away < 2].any(axis=-1).mean() > 0.95
     hole = matte(desk, noisy, clean.id) > 0.5
     assert hole.sum() == job.result["filled_px"] and hole[away == 0].mean() > 0.98 and not hole[away > 0].any()
-    # thrown right after its photo, which wins where it shows the place; made again in its own place
+    # thrown right before its photo, made again in its own place
     order = [t.plate for t in shot.throws]
-    assert order.index(clean.id) == order.index("noise") + 1
+    assert order.index(clean.id) == order.index("noise") - 1
     again = ended(desk, clean_plates.order_clean(desk, noisy, front, 0.0))
     assert again.result["plate"] == clean.id and again.result["filled_px"] == job.result["filled_px"]
 

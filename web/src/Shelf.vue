@@ -49,7 +49,9 @@ const fromPictures = (list: FileList | File[] | null) =>
     const state = await got<ShotState>(api.POST('/api/shots', { body: { name: title || 'Untitled shot' } }))
     try {
       if (layered(files)) {
-        const job = await ended(await call<Job>('POST', `/shots/${state.id}/begin${asked(EVEN)}`, formOf(files)))
+        const job = await ended(
+          await call<Job>('POST', `/shots/${state.id}/begin${asked(EVEN)}&stated=false`, formOf(files)),
+        )
         told.value = { shot: state.id, notes: notesOf(job) }
       } else
         for (const file of files) {

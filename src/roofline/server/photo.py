@@ -81,7 +81,7 @@ def _beginnings(site: Site, routes: Routes) -> None:
         SHOT + "/begin",
         returns=JobState,
         files=True,
-        query={"lens": Lens, "eye": Eye, "near": Metres, "far": Metres, "spread": Spread},
+        query={"lens": Lens, "eye": Eye, "near": Metres, "far": Metres, "spread": Spread, "stated": bool},
     )
     def begin_shot(
         shot_id: str,
@@ -90,10 +90,14 @@ def _beginnings(site: Site, routes: Routes) -> None:
         near: float = 4.0,
         far: float = 40.0,
         spread: Spread = "parallax",
+        stated: bool = True,
     ) -> JobState:
-        """Begin from pictures: one, one layered file, or several with alpha, first the nearest."""
+        """Begin from pictures: one, one layered file, or several with alpha, first the nearest.
+
+        `stated`: at the size that the shot states; else at one that the pictures bear.
+        """
         how = How(lens_mm35=lens, eye_m=eye, near_m=near, far_m=far, spread=spread)
-        return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how))
+        return job_state(beginning.order_begin(desk, shot_id, all_uploaded(), how, stated))
 
     @routes.add("POST", SHOT + "/layers", returns=JobState, files=True)
     def put_layers_in_again(shot_id: str) -> JobState:

@@ -23,17 +23,18 @@ from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
 
 
-def order_begin(desk: Desk, shot_id: str, files: Iterable[tuple[str, bytes]], how: How) -> Job:
+def order_begin(desk: Desk, shot_id: str, files: Iterable[tuple[str, bytes]], how: How, stated: bool = True) -> Job:
     """Order a shot that has no photo yet to be begun from pictures: one photograph, one layered file, or several
-    pictures, first the nearest. Raises Conflict where there is a photo already."""
+    pictures, first the nearest. ``stated``: at the size, rate and length that the shot states, which never change by
+    themselves; else what is delivered follows from the pictures. Raises Conflict where there is a photo already."""
     if desk.store.load(shot_id).photos:
         raise Conflict("This shot has a photo already: layers begin a shot of their own.")
     kept = [[name, desk.store.blobs.keep(data, ".given")] for name, data in files]
     if not kept:
         raise FormatError("No picture was sent.")
-    d = desk.store.load(shot_id).delivery  # as stated: a size, a rate, a length never change by themselves
-    stated = replace(how, size=(d.width, d.height), fps=d.fps, frames=d.frames)
-    return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(stated))
+    d = desk.store.load(shot_id).delivery
+    told = replace(how, size=(d.width, d.height), fps=d.fps, frames=d.frames) if stated else how
+    return desk.order(shot_id, "begin", "Begin from pictures", files=kept, how=asdict(told))
 
 
 def run_begin(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from roofline.core.boxes import box_of, parts, wider
-from roofline.core.massing.kinds import Flat
+from roofline.core.massing.kinds import Backdrop, Flat, Ground
 from roofline.core.plates.matte import grown
 from roofline.core.plates.worked import Canvas, Matte, resampled
 from roofline.errors import PlateError
@@ -154,25 +154,22 @@ def _keep_clean(desk: Desk, shot_id: str, plate_id: str, given: dict[str, Any]) 
         title = f"Clean behind {front.name}"
         made = fresh_id(title, [p.id for p in shot.plates])
         shot.plates.append(Plate(id=made, name=title, photo=front.photo, role="clean", clean_of=plate_id, **update))
-        own = next((t for t in shot.throws if _is_photo(shot, t, front.photo)), None)
-        targets = [t for t in own.targets if t not in flats] if own is not None else []
-        shot.throws.insert(_after_photos(shot), Throw(plate=made, targets=targets))
+        at = _before_photo(shot, front.photo)
+        targets = list(shot.throws[at].targets) if at < len(shot.throws) else []
+        shot.throws.insert(at, Throw(plate=made, targets=[t for t in targets if t not in flats]))
         return shot
 
     desk.store.change(shot_id, "Make a clean plate", alter)
     return made
 
 
-def _is_photo(shot: Shot, throw: Throw, photo_id: str) -> bool:
-    """Whether a throw is a photo's own."""
-    plate = plate_of(shot, throw.plate)
-    return plate.role == "photo" and plate.photo == photo_id
-
-
-def _after_photos(shot: Shot) -> int:
-    """The place in the order of throws after all photos' own: where one of them shows a surface, no fill is as true."""
-    photos = {p.id for p in shot.plates if p.role == "photo"}
-    return max((i + 1 for i, t in enumerate(shot.throws) if t.plate in photos), default=len(shot.throws))
+def _before_photo(shot: Shot, photo_id: str) -> int:
+    """The place in the order of throws before the photo's own."""
+    for i, throw in enumerate(shot.throws):
+        plate = plate_of(shot, throw.plate)
+        if plate.role == "photo" and plate.photo == photo_id:
+            return i
+    return len(shot.throws)
 
 
 # ---------------------------------------------------------------- for every surface
@@ -187,10 +184,11 @@ def order_all(desk: Desk, shot_id: str, photo_id: str, grow_px: float, how: How,
 
 
 def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """For every surface of a photo that something stands before: a plate of it alone, thrown on it after all photos.
+    """For every surface of a photo that something stands before: a plate of it alone, thrown on it before the photo.
 
-    What stands there is filled from the surface itself, squared up; of a piece of many faces, as round ones
-    are, all of it on the picture. Those of before are made anew.
+    It covers what stands there, and no more: where the photo shows the surface itself, no fill is as true. It is filled
+    from the surface itself, squared up; of a piece of many faces, as round ones are, all of it on the picture. Those of
+    before are made anew.
     """
     shot = desk.store.load(order.shot)
     photo = photo_of(shot, order.body["photo"])
@@ -238,7 +236,6 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, fil
     bears = [p.id for p in fronts if _bears(world, p.id, seen, None if filling.take else beside, small)]
     cut = [_behind(front, [face], filling, on) for front in bears]
     fill = FillStep(where=InFrontOf(in_front_of=[face], but=bears), grow_px=grow_px, how=how, on=on)
-    shape = SilhouetteStep(targets=[face])
     title = f"Clean {name}, {face.partition('/')[2]}".removesuffix(", ")[:120]
     others = [s.id for s in shot.solids if s.id != face.partition("/")[0]]
     source: dict[str, Any] = {"file": photo.file, "canvas": (float(x0), float(y0), float(x1 - x0), float(y1 - y0))}
@@ -249,9 +246,23 @@ def _of_surface(desk: Desk, shot: Shot, photo_id: str, face: str, name: str, fil
         photo=photo_id,
         role="clean",
         without=others,
-        steps=[*cut, fill, shape, GrowStep(px=1)],
+        steps=[*cut, fill, *_taken_out(shot, photo_id, face)],
         **source,
     )
+
+
+def _taken_out(shot: Shot, photo_id: str, face: str) -> list[Any]:
+    """Matte steps for what stands before a surface, exactly: cut-outs by their mattes, other pieces by their shapes.
+
+    What a fill is grown by is in the picture, and in none of it: it would cover good photo.
+    """
+    own = face.partition("/")[0]
+    fronts = [p.id for p in shot.plates if p.role == "foreground" and p.photo == photo_id]
+    pieces = [s.id for s in shot.set_pieces if s.id != own and not isinstance(s, (Flat, Ground, Backdrop))]
+    steps: list[Any] = [PlateStep(plate=front) for front in fronts]
+    if pieces:
+        steps.append(SilhouetteStep(targets=pieces))
+    return [*steps, SilhouetteStep(targets=[face], mode="keep")]
 
 
 def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_] | None, small: Canvas) -> bool:
@@ -295,7 +306,8 @@ def _keep_all(desk: Desk, shot_id: str, photo_id: str, made: list[tuple[str, str
                 continue
             ident = fresh_id(plate.name, [p.id for p in shot.plates])
             shot.plates.append(plate.model_copy(update={"id": ident}))
-            shot.throws.insert(_after_photos(shot), Throw(plate=ident, targets=[face]))
+            at = _before_photo(shot, photo_id)
+            shot.throws.insert(at, Throw(plate=ident, targets=[face]))
             kept.append(ident)
         return shot
 

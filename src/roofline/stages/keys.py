@@ -9,7 +9,7 @@ import numpy as np
 from roofline.core.camera import from_pan_tilt_roll, key_rotation, pan_tilt_roll, quaternion_to_matrix
 from roofline.core.moment import Moment
 from roofline.core.move.ideas import Idea, from_idea
-from roofline.core.move.path import moment_at, pinned, shot_path
+from roofline.core.move.path import Path, moment_at, pinned, shot_path
 from roofline.core.move.travel import Place, own_frame, own_place, pace_through, travelled
 from roofline.errors import NotFound
 from roofline.model.base import Vec3
@@ -80,37 +80,43 @@ def _completed(shot: Shot, frame: str, change: KeyChange) -> Key:
     path = shot_path(shot)
     stands = str(own_frame(shot, path, change.frame)) if change.seen and shot.move.speed else frame
     old = next((k for k in shot.move.keys if str(k.frame) == stands), None)
-    if change.seen:
-        place = travelled(shot, path, change.frame)
-    else:
-        place = Place(*path.at(old.frame if old is not None else change.frame))
-    turn = place.rotation
-    if "rotation" in change.places:
-        now = zip(("pan_deg", "tilt_deg", "roll_deg"), np.degrees(pan_tilt_roll(turn.T)), strict=True)
-        turn = from_pan_tilt_roll(
-            *np.radians([v if getattr(change, n) is None else getattr(change, n) for n, v in now])
-        ).T
+    there = Key(frame=change.frame, **_there(shot, path, change, old))
     at = change.position or (None, None, None)
-    x, y, z = (float(there if given is None else given) for given, there in zip(at, place.position, strict=True))
-    more = {n: getattr(old, n) for n in ("ease", "focus_m", "f_stop", "velocity", "speed")} if old is not None else {}
-    more |= {
-        n: v for n, v in change.given().items() if n in more or n in ("ease", "focus_m", "f_stop", "velocity", "speed")
-    }
+    x, y, z = (here if given is None else given for given, here in zip(at, there.position, strict=True))
+    rotation = there.rotation
+    if "rotation" in change.places:
+        now = np.degrees(pan_tilt_roll(quaternion_to_matrix(there.rotation).T))
+        given = (change.pan_deg, change.tilt_deg, change.roll_deg)
+        angles = [here if to is None else to for to, here in zip(given, now, strict=True)]
+        rotation = key_rotation(from_pan_tilt_roll(*np.radians(angles)).T)
+    more = {} if old is None else {n: getattr(old, n) for n in BESIDE}
+    more |= {n: v for n, v in change.given().items() if n in BESIDE}
     free = change.free if change.free is not None else [v for v in (old.free if old else []) if v not in change.places]
     if change.home:
         free = []
     if more.get("ease") == "rest" or "position" in free:
         more |= {"velocity": None, "speed": None}
-    zoom = change.zoom or place.focal / shot.home_px
-    return Key(
-        frame=change.frame,
-        position=(x, y, z),
-        rotation=key_rotation(turn),
-        zoom=zoom,
-        home=change.home,
-        free=free,
-        **more,
-    )
+    zoom, home = change.zoom or there.zoom, change.home
+    return Key(frame=change.frame, position=(x, y, z), rotation=rotation, zoom=zoom, home=home, free=free, **more)
+
+
+def _there(shot: Shot, path: Path, change: KeyChange, old: Key | None) -> dict[str, Any]:
+    """Position, rotation and zoom as they are where a key is set: a key's own to the last digit, but for what it leaves
+    to others."""
+    if change.seen:
+        place = travelled(shot, path, change.frame)
+    else:
+        place = Place(*path.at(old.frame if old is not None else change.frame))
+    found = {
+        "position": tuple(place.position.tolist()),
+        "rotation": key_rotation(place.rotation),
+        "zoom": place.focal / shot.home_px,
+    }
+    if old is None or change.seen:
+        return found
+    own = pinned(shot, old) if old.home else old
+    names = {"position": "position", "rotation": "rotation", "zoom": "focal_px"}
+    return found | {name: getattr(own, name) for name, held in names.items() if held not in old.free}
 
 
 def set_idea(desk: Desk, shot_id: str, kind: Idea, amount: float, about: str | Vec3 | None, ends_at_home: bool) -> None:

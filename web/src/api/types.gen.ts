@@ -2637,6 +2637,11 @@ export interface components {
             id: number;
             /** Made */
             made: string;
+            /**
+             * Says
+             * @default
+             */
+            says: string;
             /** Version */
             version: number;
         };
@@ -6298,7 +6303,7 @@ export interface components {
         };
         /**
          * ThrowChange
-         * @description What changes in one throw; what is not said stays.
+         * @description What changes in one throw; what is not said stays. Names that are none of these are refused.
          */
         ThrowChange: {
             /**
@@ -7071,6 +7076,7 @@ export interface operations {
                 near?: number;
                 far?: number;
                 spread?: "parallax" | "ratio" | "steps";
+                stated?: boolean;
             };
             header?: never;
             path: {

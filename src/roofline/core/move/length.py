@@ -148,7 +148,13 @@ def _cut(was: Shot, shot: Shot, last: int) -> None:
         if any(k.frame > last for k in motion.keys):
             of = _offsets_of(motion)
             was_at, stood = list(motion.keys), [k.frame for k in motion.keys]
-            motion.keys = _refined(_moved_by(motion), stood, last, lambda f, of=of, k=was_at: of(k, f), of)  # type: ignore[misc]
+            motion.keys = _refined(
+                _moved_by(motion),
+                stood,
+                last,
+                lambda f, of=of, k=was_at: of(k, f),  # type: ignore[misc]
+                of,
+            )
     for plate in shot.plates:
         if plate.video is not None and plate.video.first > last:
             plate.video.first = last

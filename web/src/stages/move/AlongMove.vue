@@ -86,7 +86,9 @@ const slipOf = (slip: number) =>
           <tr v-for="x in strays" :key="x.solid" :data-stray="x.solid">
             <td>
               {{ pieceName(s.shot, x.solid) }}
-              <span v-if="x.slip_px > s.shot.delivery.width" class="quiet">the lens passes through it, or close by</span>
+              <span v-if="x.slip_px > s.shot.delivery.width" class="quiet"
+                >the lens passes through it, or close by</span
+              >
               <span v-else class="quiet">10 cm slip {{ px(x.slip_px) }} px, {{ length(x.relief_m!) }} slip 1 px</span>
             </td>
             <td>

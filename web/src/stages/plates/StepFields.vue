@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What can be said of one step: its figures, what it acts on, and how. */
 import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Plate } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
@@ -29,6 +29,23 @@ const s = useShot()
 const figures = computed(() => FIGURES[props.step.do] ?? [])
 const figure = (f: Field) => (props.step as unknown as Record<string, number>)[f.key]
 const set = (change: object) => changeStep(s, props.plate.id, { ...props.step, ...change } as Step)
+/** Figures that do not fit yet, since another one limits them: they wait for it, and nothing is refused. */
+const waits = ref<Record<string, number>>({})
+watch(
+  () => props.step.id,
+  () => (waits.value = {}),
+)
+const late = computed(() => figures.value.filter((f) => f.key in waits.value))
+function setFigure(key: string, value: number) {
+  const given = { ...waits.value, [key]: value }
+  const next = { ...props.step, ...given }
+  if (next.do === 'depth' && next.far_m <= next.near_m) {
+    waits.value = given
+    return true
+  }
+  waits.value = {}
+  return set(given)
+}
 const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name })))
 const faces = computed(() => facesOf(s))
 const others = computed(() =>
@@ -228,13 +245,16 @@ function takeBack() {
       v-for="f in figures"
       :key="f.key"
       :label="f.label"
-      :model-value="figure(f)"
+      :model-value="waits[f.key] ?? figure(f)"
       :unit="f.unit"
       :digits="f.digits"
       :min="f.min"
       :max="f.max"
-      @change="(v) => set({ [f.key]: v })"
+      @change="(v) => setFigure(f.key, v!)"
     />
+    <p v-if="late.length" class="sentence" role="status" data-waits>
+      {{ late[0].label }} {{ waits[late[0].key] }} m waits: Nearest must be less than Farthest.
+    </p>
     <template v-if="step.do === 'grade'">
       <div v-for="(label, key) in { slope: 'Slope', offset: 'Offset', power: 'Power' }" :key="key" class="rgb">
         <NumberField

@@ -19,7 +19,6 @@ import { DIRECTIONS, familyOf, NAMES, useSurvey, type Tool } from './survey'
 import TapeAsk from './TapeAsk.vue'
 import TieMarks from './TieMarks.vue'
 import { useTracing } from './tracing'
-
 const {
   s,
   tool,
@@ -48,8 +47,7 @@ const {
   removeChosen,
   find,
   takeFound,
-  selectedIds,
-  justDrawn,
+  onPurpose,
 } = useSurvey()
 const { ties, chosenTie, compareWith, compareHow, remove: removeTie } = useJoining()
 const router = useRouter()
@@ -77,8 +75,7 @@ function take(wanted: Tool) {
     return
   }
   if (wanted === 'point' && s.shot.photos.length < 2) return
-  const onPurpose = !(selectedIds.value.length === 1 && selectedIds.value[0] === justDrawn.value)
-  if (selected.value.length && onPurpose && family !== undefined) reassign(family)
+  if (onPurpose.value && family !== undefined) reassign(family)
   tool.value = wanted
 }
 function removeWhatIsChosen() {

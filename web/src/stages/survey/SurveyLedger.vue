@@ -17,7 +17,6 @@ const {
   tool,
   chosen,
   selected,
-  toggle,
   reassign,
   split,
   survey,
@@ -34,7 +33,7 @@ const {
   filmBack,
   find,
   dropFaulty,
-  justDrawn,
+  pick,
 } = useSurvey()
 const all = ref(false)
 const FEW = 8
@@ -80,11 +79,6 @@ function useFile(mm35: number) {
   const value = (mm35 * Math.hypot(s.photo!.width!, s.photo!.height!)) / Math.hypot(36, 24)
   next.focal_px = { value, sigma: 0.03 * value, source: 'file' }
   void keep(next, 'Use the file’s focal length')
-}
-function pick(i: number, more: boolean) {
-  justDrawn.value = null
-  if (more) toggle(i)
-  else chosen.value = i
 }
 function dropTape(id: string) {
   const next = copy()

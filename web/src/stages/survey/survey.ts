@@ -268,6 +268,14 @@ export function useSurvey() {
         : `Change the direction of ${selected.value.length} edges`,
     )
   }
+  /** Whether edges are chosen, and not just the one that was drawn last. */
+  const onPurpose = computed(() => selectedIds.value.some((id) => id !== justDrawn.value))
+  /** Choose an edge on purpose; with `more` it is added to those chosen, or taken away. */
+  function pick(i: number, more: boolean) {
+    justDrawn.value = null
+    if (more) toggle(i)
+    else chosen.value = i
+  }
   function toggle(i: number) {
     selected.value = selected.value.includes(i) ? selected.value.filter((j) => j !== i) : [...selected.value, i]
   }
@@ -327,6 +335,8 @@ export function useSurvey() {
     selected,
     selectedIds,
     justDrawn,
+    onPurpose,
+    pick,
     toggle,
     reassign,
     split,
