@@ -21,7 +21,8 @@ from roofline.model.move import Key
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.survey import Tie
-from roofline.stages import clean, move, photo, plates, survey
+from roofline.stages import clean, photo, plates, survey
+from roofline.stages import keys as camera_keys
 from roofline.stages.massing import arranging, pieces
 from roofline.stages.opening import open_desk
 from roofline.stages.shots import take_in
@@ -145,11 +146,11 @@ class Hands(RuleBasedStateMachine):
     def key(self, frame, at, home):
         key = Key(frame=frame, position=(at, 1.5, 0), rotation=(0, 1, 0, 0), focal_px=100, home=home)
         with suppress(ValueError):  # outside of the shot's frames
-            self.step(move.set_key, str(at), key)
+            self.step(camera_keys.set_key, str(at), key)
 
     @rule(frame=st.integers(0, 8))
     def unkey(self, frame):
-        self.step(move.remove_key, str(frame))
+        self.step(camera_keys.remove_key, str(frame))
 
     @rule(frames=st.integers(2, 9))
     def deliver(self, frames):
