@@ -29,7 +29,9 @@ def toy(page, running):
 
 
 def seen(page, shot, frame: int) -> np.ndarray:
-    return read(page.request.get(f"/api/shots/{shot}/frames/{frame}/picture?width=80").body(), "seen").astype(int)
+    return read(
+        page.request.get(f"/api/shots/{shot}/frames/{frame}/picture?width=80", timeout=180_000).body(), "seen"
+    ).astype(int)
 
 
 def test_another_size_is_the_same_frame_and_another_aspect_is_told_first(page, toy):
