@@ -138,7 +138,7 @@ def elsewhere(shot, pictures):
         (hidden, "hidden", "back", "Back is hidden"),
         (void, "void", "", "no piece stands there"),
         (bare, "bare", "house", "no plate lands on House"),
-        (covered, "clean", "clean", "fills of Clean cover good photo"),
+        (covered, "clean", "clean", "the fill of Clean covers the photo"),
         (added, "added", "boat", "Boat was added"),
         (graded, "grade", "plate", "graded where it is thrown"),
         (clear, "clear", "veil", "less than full opacity"),
@@ -195,7 +195,7 @@ def test_layers_are_laid_over_one_another_as_they_were_painted():
     shot, pictures, _ = layered("as_light")
     report = told(shot, pictures)
     assert report.psnr_db < 36 and report.causes[0].why == "blend"
-    assert "laid over the rest otherwise" in home_findings(shot, report)[0].text
+    assert "blends differently than in the photo" in home_findings(shot, report)[0].text
 
 
 def test_what_is_wide_of_white_is_kept_in_painted_layers():

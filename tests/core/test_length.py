@@ -109,7 +109,7 @@ def test_fitting_takes_all_that_is_set_in_time():
 
 def test_nothing_is_done_to_what_lies_beyond_without_being_asked():
     was = full()
-    with pytest.raises(MoveError, match="Beyond frame 30 lie 1 handle of the pace, 1 key of the carrier, 1 key of the"):
+    with pytest.raises(MoveError, match="Beyond frame 30: 1 handle of the pace, 1 key of the carrier, 1 key of the"):
         lasting(was, 30, None)
     left = lasting(was, 30, "leave")
     assert left.move == was.move and left.delivery.frames == 30

@@ -49,7 +49,7 @@ def test_another_size_is_the_same_frame_and_another_aspect_is_told_first(page, t
     figure(page, "Height", "320")
     told = page.locator("[data-other-aspect]")
     expect(told).to_contain_text("320 × 320 px has another aspect")
-    expect(told).to_contain_text("320 × 200 px of the photo now, and 200 × 200 px then")
+    expect(told).to_contain_text("320 × 200 px of the photo now. It would take 200 × 200 px.")
     assert delivery(page, toy)["height"] == 200
     page.click("[data-same-aspect]")
     until(lambda: (delivery(page, toy)["width"], delivery(page, toy)["height"]) == (512, 320))
@@ -66,13 +66,13 @@ def test_a_shorter_shot_asks_what_becomes_of_the_keys_beyond_its_end(page, toy):
     before = cameras(page, toy)
     figure(page, "Length", "12")
     beyond = page.locator("[data-beyond]")
-    expect(beyond).to_contain_text("Beyond frame 12 lies 1 key of the camera")
+    expect(beyond).to_contain_text("1 key of the camera lies beyond frame 12.")
     assert delivery(page, toy)["frames"] == 24
     page.click("[data-leave]")
     until(lambda: delivery(page, toy)["frames"] == 12)
     assert [k["frame"] for k in state(page, toy)["shot"]["move"]["keys"]] == [1, 12, 24]
     assert [c["position"] for c in cameras(page, toy)] == [c["position"] for c in before[:12]]
-    expect(beyond).to_contain_text("Beyond frame 12 lies 1 key of the camera")  # it stays said
+    expect(beyond).to_contain_text("1 key of the camera lies beyond frame 12.")  # it stays said
     page.click("[data-cut]")
     expect(beyond).to_have_count(0)
     for was, now in zip(before, cameras(page, toy), strict=False):

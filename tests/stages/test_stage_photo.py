@@ -135,7 +135,7 @@ def test_what_is_delivered_is_changed_field_by_field(desk, wall):
     photo.change_delivery(desk, wall, DeliveryChange(width=240, height=160))
     d = desk.store.load(wall).delivery
     assert (d.width, d.height, d.fps, d.frames) == (240, 160, 25, 6)
-    with pytest.raises(MoveError, match="Beyond frame 5 lie 1 key of the camera"):
+    with pytest.raises(MoveError, match="Beyond frame 5: 1 key of the camera"):
         photo.change_delivery(desk, wall, DeliveryChange(frames=5))
     assert desk.store.load(wall).delivery == d
     photo.change_delivery(desk, wall, DeliveryChange(frames=5, beyond="fit"))

@@ -243,10 +243,10 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
             tell(done / len(frames), f"frame {done} of {len(frames)}")
 
         report = check(desk.engine(shot), frames, shot.limits, told)
-        _watch_home(desk, shot)
         if (judged_at(desk, shot) or 0) < width:  # a finer one may have come first
             desk.kept.put("report", report_key(desk, shot), report)
             desk.kept.put("judged", report_key(desk, shot), width)
+        _watch_home(desk, shot)
         figure, problem = telling(shot, report)
         line = {"stage": "move", "figure": figure, "problem": problem}
         desk.news.tell(order.shot, "rail", {"revision": revision, "line": line})

@@ -142,16 +142,16 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
 HOME_SAID = {
     "moved": "{who} is off its place there",
     "faded": "{who} is not opaque there",
-    "hidden": "{who} is hidden, so that what lies behind it is seen",
+    "hidden": "{who} is hidden",
     "void": "no piece stands there",
     "bare": "no plate lands on {surface} there",
-    "clean": "the fills of {who} cover good photo",
+    "clean": "the fill of {who} covers the photo",
     "added": "{who} was added",
     "grade": "{who} is graded where it is thrown",
     "clear": "{who} is thrown at less than full opacity",
     "photo": "{who}, of another photo, comes first",
     "steps": "steps of {who} change its picture",
-    "blend": "{who} is laid over the rest otherwise than in the photo",
+    "blend": "the layer {who} blends differently than in the photo",
     "order": "{who} lies elsewhere than in the photo",
 }
 

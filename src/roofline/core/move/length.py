@@ -76,7 +76,7 @@ def lasting(shot: Shot, frames: int, how: Beyond | None) -> Shot:
     out.delivery = shot.delivery.model_copy(update={"frames": frames})
     if how is None and (found := beyond(shot, last)) and last < shot.frame_range[1]:
         raise MoveError(
-            f"Beyond frame {last} lie {', '.join(found)}. Fit the move to the new length, cut it there, or leave them."
+            f"Beyond frame {last}: {', '.join(found)}. Fit the move to the new length, cut it there, or leave them."
         )
     if how == "fit":
         _fitted(out, first, last)
@@ -160,11 +160,8 @@ def _cut(was: Shot, shot: Shot, last: int) -> None:
             plate.video.first = last
 
 
-def _stopped(was: Shot, last: int) -> list[tuple[float, float]] | None:
-    """A pace that is the keys' own time and stops on a frame: what the frames before show stays to the last digit.
-
-    None where the camera stands still up to that frame; its keys are one then.
-    """
+def _stopped(was: Shot, last: int) -> list[tuple[float, float]]:
+    """A pace that is the keys' own time and stops on a frame: what the frames before show stays to the last digit."""
     begin, end = was.move.keys[0].frame, was.move.keys[-1].frame
     if begin >= last:
         return [(last - 1.0, 0.0), (float(last), 0.0)]

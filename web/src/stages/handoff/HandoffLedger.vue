@@ -100,7 +100,7 @@ function choose(g: keyof typeof FORMS) {
       <h2>Deliver</h2>
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
       <p v-else-if="!report?.report && s.keys.length > 1" class="sentence" data-unchecked>
-        The move is not checked yet. What is delivered is checked with it, and its row says what was found.
+        The move is not checked yet. The delivery will be checked. Its row will show the result.
       </p>
       <div class="groups" role="group" aria-label="What to deliver">
         <ElButton v-for="(n, g) in GROUPS" :key="g" :class="{ on: group === g }" :data-group="g" @click="choose(g)">

@@ -2,7 +2,7 @@
 /** What can be done with the chosen pieces: depth, moving, repeating, mirroring, aligning, standing, groups. */
 import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
-import type { Vec3 } from '../../api/client'
+import type { Solid, Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
@@ -25,24 +25,32 @@ const tags = computed(() => [...new Set(solids.value.flatMap((x) => x.tags ?? []
 const trueSize = computed(() => solids.value.every((x) => x.true_size))
 const hidden = computed(() => solids.value.filter((x) => x.hidden))
 const inSet = computed(() => hidden.value.every((x) => x.in_set))
-const depth = computed(() => {
+function depthOf(solid: Solid): number | null {
   const c = s.homePhoto?.camera?.position
-  if (!s.solid || !c) return null
-  const f = footOf(s.solid)
+  if (!c) return null
+  const f = footOf(solid)
   return Math.hypot(f[0] - c[0], f[1] - c[1], f[2] - c[2])
+}
+/** The depth of the chosen piece, and whose it is: what was typed goes there, whatever is chosen by then. */
+interface Deep {
+  of: string
+  ids: string[]
+  metres: number
+}
+const depths = computed<Deep[]>(() => {
+  const metres = s.solid && depthOf(s.solid)
+  return metres ? [{ of: s.solid!.id, ids: chosen.value, metres }] : []
 })
-function arrange(what: object | (() => object)) {
-  const ids = chosen.value
+function arrange(what: object | (() => object), ids = chosen.value) {
   const body = () => ({ ids, ...(typeof what === 'function' ? (what as () => object)() : what) })
   return chooseMade(s.build('/arrange', body))
 }
 /** Where the piece stands when its turn comes: figures can be typed faster than they are kept. */
-function setDepth(id: string, metres: number) {
-  const c = s.homePhoto!.camera!.position!
+function setDepth({ of, ids }: Deep, metres: number) {
   return arrange(() => {
-    const f = footOf(s.shot.solids.find((x) => x.id === id)!)
-    return { op: 'push', factor: metres / Math.hypot(f[0] - c[0], f[1] - c[1], f[2] - c[2]) }
-  })
+    const solid = s.shot.solids.find((x) => x.id === of)
+    return { op: 'push', factor: solid ? metres / depthOf(solid)! : 1 }
+  }, ids)
 }
 const mine = computed(() => s.state!.shapes.find((x) => x.id === s.solidId)?.names ?? [])
 const others = computed(() =>
@@ -71,18 +79,19 @@ const named = (text: string) =>
 </script>
 
 <template>
-  <section v-if="depth !== null" class="section">
+  <section v-if="depths.length" class="section">
     <h2>{{ trueSize ? 'Depth; the size stays' : 'Depth; the picture stays' }}</h2>
     <NumberField
+      v-for="d in depths"
       id="depth"
-      :key="s.solidId!"
+      :key="d.of"
       label="Foot from home"
-      :model-value="depth"
+      :model-value="d.metres"
       unit="m"
       :digits="3"
       :min="0.05"
       :disabled="locked"
-      @change="setDepth(s.solidId!, $event!)"
+      @change="setDepth(d, $event!)"
     />
     <div class="row">
       <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</ElButton>

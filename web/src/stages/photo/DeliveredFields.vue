@@ -102,8 +102,8 @@ watch(
     />
     <div v-if="asked && framing" class="asked" role="status" data-other-aspect>
       <p class="sentence">
-        {{ sized(asked) }} has another aspect. The frame takes {{ sized(covered(delivery)) }} of the photo now, and
-        {{ sized(covered(after(asked))) }} then.
+        {{ sized(asked) }} has another aspect. The frame takes {{ sized(covered(delivery)) }} of the photo now. It would
+        take {{ sized(covered(after(asked))) }}.
       </p>
       <ElButton class="sure" data-take-size @click="take(asked)">Deliver {{ sized(asked) }}</ElButton>
       <ElButton data-same-aspect @click="take(sameAspect)">Keep the aspect: {{ sized(sameAspect) }}</ElButton>
@@ -130,8 +130,8 @@ watch(
     />
     <div v-if="late.length" class="asked" role="status" data-beyond>
       <p class="sentence warn">
-        Beyond frame {{ lastOf(wanted ?? delivery.frames) }}
-        {{ late.length > 1 || !late[0].startsWith('1 ') ? 'lie' : 'lies' }} {{ late.join(', ') }}.
+        {{ late.join(', ') }} {{ late.length > 1 || !late[0].startsWith('1 ') ? 'lie' : 'lies' }} beyond frame
+        {{ lastOf(wanted ?? delivery.frames) }}.
       </p>
       <ElButton class="sure" data-fit @click="last('fit')"
         >Fit the move to {{ wanted ?? delivery.frames }} frames</ElButton

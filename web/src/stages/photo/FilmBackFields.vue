@@ -64,7 +64,7 @@ const taken = computed(() => {
       @change="set([shown[0], $event!])"
     />
     <p class="quiet">
-      Focal lengths are told for it.
+      Focal lengths are for this film back.
       <template v-if="taken">The delivered frame takes {{ taken }} of it.</template>
     </p>
   </section>
