@@ -74,12 +74,11 @@ def standing_command(
 @click.command("bring-back")
 @click.argument("package", type=click.Path(path_type=Path))
 @click.option("--out", type=click.Path(path_type=Path), default=None, help="A folder for a package of each way.")
-@click.option("--width", type=click.IntRange(16, 8192), default=320, help="Width at which frames are judged.")
 @click.option("--json", "as_json", is_flag=True, help="Print the full answer as JSON.")
-def bring_back_command(package: Path, out: Path | None, width: int, as_json: bool) -> None:
+def bring_back_command(package: Path, out: Path | None, as_json: bool) -> None:
     """The largest part of a move that holds, and the other ways out; exit code 1 when the move does not hold."""
     opened = open_package(package)
-    found = ways_out(engines_of(opened), opened.shot, width=width)
+    found = ways_out(engines_of(opened), opened.shot)
     told = []
     for way in found.ways:
         file = None

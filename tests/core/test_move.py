@@ -108,20 +108,20 @@ def moving(by, frames=24, **more):
 
 def test_bring_back_finds_the_largest_part_that_holds():
     shot, engine = moving((4.0, 0, 1.0))
-    assert not check(engine, moments(shot, width=240), shot.limits).holds
-    found = bring_back(shot, engine, 240)
+    assert not check(engine, moments(shot), shot.limits).holds
+    found = bring_back(shot, engine)
     assert 0.01 < found.fraction < 0.99
 
     def at(fraction):
         tried = shot.model_copy(update={"move": Move(keys=shrunk(shot.move.keys, home_key(shot, 1), fraction))})
-        return check(engine, moments(tried, width=240), shot.limits).holds
+        return check(engine, moments(tried), shot.limits).holds
 
     assert at(found.fraction)
     assert not at(found.fraction + 0.002)
     assert found.keys[0].home and found.keys[0].position == shot.move.keys[0].position
 
 
-def test_what_holds_small_is_looked_at_large_as_well():
+def test_what_is_brought_back_holds_at_the_delivered_size():
     """A thin post leaves a gap beside it that is lost between the pixels of a small frame."""
     post = Block(id="post", name="Post", corner=(0.4, 0, -6.0), size=(0.06, 2.6, 0.06))
     shot, pictures = photographed(
@@ -142,22 +142,22 @@ def test_what_holds_small_is_looked_at_large_as_well():
         tried = shot.model_copy(update={"move": Move(keys=keys)})
         return check(engine, moments(tried, width=width), shot.limits).holds
 
-    small, both = bring_back(shot, engine, 60), bring_back(shot, engine, 60, fine=960)
-    assert holds(small.keys, 60) and not holds(small.keys, 960)
-    assert both.fraction < small.fraction and holds(both.keys, 960)
-    assert not holds(shrunk(shot.move.keys, home, both.fraction + 0.003), 960)
+    found = bring_back(shot, engine)
+    assert 0 < found.fraction < 0.99 and holds(found.keys, 960)
+    beyond = shrunk(shot.move.keys, home, found.fraction + 0.003)
+    assert not holds(beyond, 960) and holds(beyond, 60)
 
 
 def test_a_move_that_holds_stays_as_it_is():
     shot, engine = moving((0.05, 0, 0))
-    found = bring_back(shot, engine, 240)
+    found = bring_back(shot, engine)
     assert found.fraction == 1.0 and found.keys == shot.move.keys
 
 
 def test_nothing_to_bring_back_when_home_itself_fails():
     shot, engine = moving((1, 0, 0), limits=Limits(magnification=0.5))
     with pytest.raises(MoveError, match="even at home"):
-        bring_back(shot, engine, 240)
+        bring_back(shot, engine)
 
 
 def test_frames_outside_of_the_shot_are_refused():

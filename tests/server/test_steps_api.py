@@ -269,7 +269,9 @@ def test_a_place_that_is_tried_is_judged_as_the_check_judges_it(client):
         asked |= dict(zip(("run", "rise", "back"), camera["position"], strict=True))
         told = client.get(f"{BASE}/frames/{frame}/stand", query_string=asked).get_json()
         checked = report["frames"][frame - 1]
-        assert told["holds"] == checked["holds"] == (told["margin"] >= 0) == (told["says"] is None)
+        assert told["open"] == (frame == 1)  # close to a limit: not told while a hand moves it
+        if not told["open"]:
+            assert told["holds"] == checked["holds"] == (told["margin"] >= 0) == (told["says"] is None)
     assert "smeared" in told["says"] or "soft" in told["says"] or "paint" in told["says"]
     away = asked | {"run": 0, "rise": 500, "back": 0}
     assert client.get(f"{BASE}/frames/60/stand", query_string=away).get_json()["margin"] == -10

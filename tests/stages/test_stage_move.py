@@ -11,6 +11,7 @@ from tests.stages.conftest import ended
 
 from roofline.core.camera import pan_tilt_roll, quaternion_to_matrix
 from roofline.core.move.path import moment_at, shot_path
+from roofline.core.throw.check import check_frame
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.model.base import VERDICTS
 from roofline.model.move import Key, Limits, LimitsChange, Move, SurfaceLimits
@@ -189,6 +190,75 @@ def test_a_fine_check_of_an_older_move_is_given_up_for_a_new_one(desk, wall):
     quick = ended(desk, move.order_check(desk, wall))
     assert quick.state == "done"
     assert ended(desk, slow).state in ("cancelled", "done") and move.judged_at(desk, desk.store.load(wall)) == 320
+
+
+def at_the_limit(desk, shot):
+    """Many frames that lie close to a limit: those in the middle of a slow move sideways."""
+    larger(desk, shot, 1920, 1280)
+    aside(desk, shot, 0.1)
+    desk.store.change(
+        shot, "Longer", lambda s: s.model_copy(update={"delivery": s.delivery.model_copy(update={"frames": 40})})
+    )
+    camera_keys.set_key(desk, shot, "40", key(40, 0.106))
+    now = desk.store.load(shot)
+    seen = check_frame(desk.engine(now), move.moment(now, 40), now.limits)
+    move.set_limits(desk, shot, Limits(gap_percent=seen.gap, strain_percent=100))
+
+
+def test_frames_close_to_a_limit_are_open_until_they_are_judged_large(desk, wall, monkeypatch):
+    at_the_limit(desk, wall)
+    monkeypatch.setattr(move, "TOLD_EVERY", 0.0)
+    told = []
+    monkeypatch.setattr(desk.news, "tell", lambda shot, kind, data: told.append((kind, data)))
+    ended(desk, move.order_check(desk, wall))
+    figures = [d["line"]["figure"] for kind, d in told if kind == "rail"]
+    assert len(figures) > 2 and " open" in figures[0] and " open" not in figures[-1]
+    assert [" open" in f for f in figures[:-1]] == [True] * (len(figures) - 1)
+    report = move.report_of(desk, desk.store.load(wall))
+    assert report.open == [] and 0 < len(report.failing) < 40
+    ended(desk, move.order_check(desk, wall, fine=True))
+    fine = move.report_of(desk, desk.store.load(wall))
+    assert [f.holds for f in fine.frames] == [f.holds for f in report.frames]
+
+
+def test_a_check_that_is_broken_off_is_gone_on_with(desk, wall, monkeypatch):
+    at_the_limit(desk, wall)
+    settle, done = move.settle_next, []
+
+    def once(judge, frames, under_way):
+        if done:
+            raise RoofLineError("stopped")
+        settle(judge, frames, under_way)
+        done.append(len(under_way.near))
+
+    monkeypatch.setattr(move, "settle_next", once)
+    assert ended(desk, move.order_check(desk, wall)).state == "failed"
+    shot = desk.store.load(wall)
+    assert len(move.report_of(desk, shot).open) > done[0] > 0  # as it was last told
+    monkeypatch.setattr(move, "settle_next", settle)
+    monkeypatch.setattr(move, "looked_small", None)  # what has been judged small is not judged again
+    assert ended(desk, move.order_check(desk, wall)).state == "done"
+    assert move.report_of(desk, shot).open == []
+
+
+def test_a_check_at_full_size_waits_for_what_is_delivered(desk, wall, monkeypatch):
+    larger(desk, wall)
+    delivering = [True]
+    monkeypatch.setattr(desk.jobs, "delivering", lambda: delivering[0])
+    job = move.order_check(desk, wall, fine=True)
+    while "waiting for what is delivered" not in job.doing:
+        assert not job.ended.wait(0.02)
+    assert move.judged_at(desk, desk.store.load(wall)) is None
+    delivering[0] = False
+    assert ended(desk, job).state == "done" and move.judged_at(desk, desk.store.load(wall)) == 960
+
+
+def test_a_delivery_counts_as_delivering_from_its_order_on(desk, wall):
+    assert not desk.jobs.delivering()
+    job = desk.order(wall, "deliver", "Render png", form="png", first=1, last=2, bend=False)
+    assert desk.jobs.delivering() or job.ended.is_set()
+    ended(desk, job)
+    assert not desk.jobs.delivering()
 
 
 def test_limits_of_one_surface_count_for_it_alone(desk, wall):

@@ -39,8 +39,17 @@ class FrameReport(Model):
 
 
 class CheckReport(Model):
+    """``open``: frames whose answer is not known yet: what they say of holding is not to be shown."""
+
     holds: bool
     frames: list[FrameReport]
+    open: list[int] = []
+
+    @property
+    def failing(self) -> list[FrameReport]:
+        """Frames that are known not to hold."""
+        still = set(self.open)
+        return [f for f in self.frames if not f.holds and f.frame not in still]
 
 
 HomeWhy = Literal[

@@ -9,13 +9,13 @@ from typing import Any
 
 from roofline.core.move.findings import told_of
 from roofline.core.move.frame import proofed
+from roofline.core.move.judging import Judge, checked
 from roofline.core.move.path import moments
-from roofline.core.throw.check import check
 from roofline.formats import scenes
 from roofline.formats.face_pictures import Depth
 from roofline.formats.package import write_package
 from roofline.model.shot import Shot
-from roofline.stages.move import CHECK_WIDTH, report_of
+from roofline.stages.move import report_of
 from roofline.stages.shots import fresh_id
 from roofline.store.clearing import version_folder
 from roofline.store.orders import Order
@@ -128,9 +128,8 @@ def _judged(desk: Desk, order: Order, frames: list[int]) -> str:
     unjudged."""
     shot = desk.orders.snapshot(order.id)
     report = report_of(desk, shot)
-    if report is None:
-        seen = moments(shot, frames[0], frames[-1], min(CHECK_WIDTH, shot.delivery.width))
-        report = check(desk.engine(shot), seen, shot.limits)
+    if report is None or report.open:
+        report = checked(Judge(desk.engine(shot), shot.limits), moments(shot, frames[0], frames[-1]))
     delivered = set(frames)
     return told_of(shot, [f for f in report.frames if f.frame in delivered])
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import time
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -12,10 +14,10 @@ from roofline.core.moment import Moment, Pose
 from roofline.core.move.bring_back import applied, bring_back
 from roofline.core.move.findings import Finding, findings, home_findings, sets_the_border
 from roofline.core.move.home import home_moment, home_report, photo_alone
+from roofline.core.move.judging import Checking, Judge, looked_small, settle_next, sizes
 from roofline.core.move.motion import poses_at
 from roofline.core.move.path import moment_at, moments, shot_path, view_of_key
 from roofline.core.move.standing import margin_of
-from roofline.core.throw.check import check, check_frame
 from roofline.core.throw.engine import limits_of
 from roofline.errors import Conflict, MoveError, NotFound, RoofLineError
 from roofline.formats import pictures
@@ -30,7 +32,7 @@ from roofline.work.desk import Desk
 from roofline.work.engines import digest
 from roofline.work.jobs import Job, Tell
 
-CHECK_WIDTH = 320
+TOLD_EVERY = 0.5  # seconds: how often frames that were open are told
 HOME_WIDTH = 960
 STAND_WIDTH = 320  # of the frames that are judged while a hand moves the camera
 FARTHEST = 1e6  # pixels beyond the frame that a probe may be asked for
@@ -82,9 +84,10 @@ def moment(shot: Shot, frame: int, width: int | None = None) -> Moment:
 
 class Footing(Model):
     """Whether a frame holds with the lens somewhere else; by how much of its limit (negative: beyond it), and what sets
-    the border there."""
+    the border there. ``open``: it lies too close to a limit to be told while a hand moves it."""
 
     holds: bool
+    open: bool
     margin: float
     says: str | None
 
@@ -94,10 +97,11 @@ def stand(desk: Desk, shot: Shot, key: Key) -> Footing:
     path, view = shot_path(shot), view_of_key(shot, key)
     if not np.abs([*key.position, view.focal]).max() < AWAY:
         raise RoofLineError("No camera can stand so far off.")
-    there = Moment(key.frame, view, poses_at(shot, path, key.frame, view.position)).across(STAND_WIDTH)
-    report = check_frame(desk.engine(shot), there, shot.limits)
-    margin = margin_of(report.gap, report.strain, shot.limits)
-    return Footing(holds=report.holds, margin=margin, says=sets_the_border(shot, report))
+    there = Moment(key.frame, view, poses_at(shot, path, key.frame, view.position))
+    look = Judge(desk.engine(shot), shot.limits).look(there, STAND_WIDTH)
+    margin = margin_of(look.report.gap, look.report.strain, shot.limits)
+    says = sets_the_border(shot, look.report) if look.sure else None
+    return Footing(holds=look.report.holds, open=not look.sure, margin=margin, says=says)
 
 
 def verdicts(desk: Desk, shot: Shot, frame: int, width: int) -> bytes:
@@ -209,7 +213,7 @@ def _watch_home(desk: Desk, shot: Shot) -> None:
 
 
 def judged_at(desk: Desk, shot: Shot) -> int | None:
-    """The width in pixels at which this very move has been checked, if it has been."""
+    """The width in pixels at which every frame of this very move has been judged, at least, if it has been."""
     found: int | None = desk.kept.peek("judged", report_key(desk, shot))
     return found
 
@@ -232,25 +236,72 @@ def order_check(desk: Desk, shot_id: str, fine: bool = False) -> Job:
 
 
 def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
-    """Check all frames, small or at the delivered size; the report is kept and found by `report_of`."""
+    """Judge all frames small, then those that this leaves open as large as they need; or all at the delivered size,
+    while nothing is being delivered. The report is kept and found by `report_of`, while frames are open as well."""
     shot, revision = desk.store.load_with_revision(order.shot)
-    report = report_of(desk, shot)
-    width = shot.delivery.width if order.kind == "judge" else min(CHECK_WIDTH, shot.delivery.width)
-    if report is None or (judged_at(desk, shot) or 0) < width:
-        frames = moments(shot, width=width)
+    key, frames = report_key(desk, shot), moments(shot)
+    judge = Judge(desk.engine(shot), shot.limits)
 
-        def told(done: int) -> None:
-            tell(done / len(frames), f"frame {done} of {len(frames)}")
-
-        report = check(desk.engine(shot), frames, shot.limits, told)
-        if (judged_at(desk, shot) or 0) < width:  # a finer one may have come first
-            desk.kept.put("report", report_key(desk, shot), report)
-            desk.kept.put("judged", report_key(desk, shot), width)
-        _watch_home(desk, shot)
-        figure, problem = telling(shot, report)
+    def keep(report: CheckReport, width: int) -> None:
+        if (judged_at(desk, shot) or 0) <= width:  # a finer one may have come first
+            desk.kept.put("report", key, report)
+            desk.kept.put("judged", key, width)
+        figure, problem = telling(shot, report_of(desk, shot))
         line = {"stage": "move", "figure": figure, "problem": problem}
         desk.news.tell(order.shot, "rail", {"revision": revision, "line": line})
-    return {"holding": sum(f.holds for f in report.frames), "frames": len(report.frames)}
+
+    found = report_of(desk, shot)
+    if found is not None and not found.open and (order.kind == "check" or judged_at(desk, shot) == shot.delivery.width):
+        report = found  # made meanwhile
+    elif order.kind == "judge":
+        report = _at_full_size(desk, judge, frames, tell)
+        keep(report, shot.delivery.width)
+    else:
+        report = _until_none_is_open(desk, judge, frames, key, keep, tell)
+    _watch_home(desk, shot)
+    return {"holding": len(report.frames) - len(report.failing), "frames": len(report.frames)}
+
+
+def _until_none_is_open(
+    desk: Desk,
+    judge: Judge,
+    frames: list[Moment],
+    key: str,
+    keep: Callable[[CheckReport, int], None],
+    tell: Tell,
+) -> CheckReport:
+    """A check, or the rest of one that was broken off."""
+    small = sizes(frames[0].view.width)[0]
+    under_way: Checking | None = desk.kept.peek("checking", key)
+    if under_way is None:
+
+        def told(done: int) -> None:
+            tell(done / (2 * len(frames)), f"frame {done} of {len(frames)}")
+
+        under_way = looked_small(judge, frames, told)
+        desk.kept.put("checking", key, under_way)
+    keep(under_way.report, small)
+    count, last = len(under_way.near), time.monotonic()
+    while under_way.near:
+        tell(1 - len(under_way.near) / (2 * count), f"{len(under_way.near)} frames that lie close to a limit")
+        settle_next(judge, frames, under_way)
+        if under_way.near and time.monotonic() - last > TOLD_EVERY:
+            keep(under_way.report, small)
+            last = time.monotonic()
+    keep(under_way.report, small)
+    return under_way.report
+
+
+def _at_full_size(desk: Desk, judge: Judge, frames: list[Moment], tell: Tell) -> CheckReport:
+    """A check at the delivered size, which waits while anything is being delivered."""
+    reports = []
+    for done, moment in enumerate(frames, 1):
+        while desk.jobs.delivering():
+            tell(done / len(frames), "waiting for what is delivered")
+            time.sleep(0.1)
+        reports.append(judge.look(moment, moment.view.width).report)
+        tell(done / len(frames), f"frame {done} of {len(frames)}")
+    return CheckReport(holds=all(f.holds for f in reports), frames=reports)
 
 
 def order_bring_back(desk: Desk, shot_id: str) -> Job:
@@ -263,13 +314,7 @@ def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     shot, revision = desk.store.load_with_revision(order.shot)
     if len(shot.move.keys) < 2:
         raise Conflict("There is no move yet: set a second key first.")
-    found = bring_back(
-        shot,
-        desk.engine(shot),
-        min(CHECK_WIDTH, shot.delivery.width),
-        lambda done: tell(done, "looking for the largest part that holds"),
-        shot.delivery.width,
-    )
+    found = bring_back(shot, desk.engine(shot), lambda done: tell(done, "looking for the largest part that holds"))
     if found.fraction < 1:
         moved = applied(shot, found).move
         set_move(desk, order.shot, moved, "Bring back the move", revision)
@@ -285,5 +330,6 @@ def telling(shot: Shot, report: CheckReport | None) -> tuple[str, str | None]:
         return f"{n} key{'s' if n != 1 else ''}", None
     if report is None:
         return f"{n} keys · not checked", None
-    good, frames = sum(f.holds for f in report.frames), len(report.frames)
-    return f"{good} of {frames} frames hold", None if report.holds else f"{frames - good} do not hold"
+    bad, still, frames = len(report.failing), len(report.open), len(report.frames)
+    figure = f"{frames - bad - still} of {frames} frames hold" + (f" · {still} open" if still else "")
+    return figure, f"{bad} do not hold" if bad else None

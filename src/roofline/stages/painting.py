@@ -30,7 +30,7 @@ MOST_CELLS = 20_000
 
 class RoomState(Model):
     """Margins over an area, row by row: `across` cells along Run, `along` along Return; upright: along the heading, and
-    along rise from the lowest."""
+    along rise from the lowest. ``open``: cells, by their place, that lie too close to a limit to be told."""
 
     frame: int
     height_m: float
@@ -39,6 +39,7 @@ class RoomState(Model):
     across: int
     along: int
     margin: list[float]
+    open: list[int]
 
 
 class Entry(Model):
@@ -79,11 +80,11 @@ def room(
     xs, zs = cells(area, step) if step > 0 else (np.zeros(0), np.zeros(0))
     if not 0 < len(xs) * len(zs) <= MOST_CELLS:
         raise MoveError(f"Standing room is looked for at 1 to {MOST_CELLS} places, not {len(xs) * len(zs)}.")
-    seen = move.moment(shot, frame, width)
+    seen = move.moment(shot, frame)
     up = float(seen.view.position[1]) if height is None else height
     grid = stands(seen.view, xs, zs) if upright else np.stack(np.meshgrid(xs, zs), axis=-1).reshape(-1, 2)
-    looks = several(moments(shot, width=min(width, shot.delivery.width))) if whole else [seen]
-    found = standing(desk.engine(shot), looks, shot.limits, grid, height if whole else up)
+    looks = several(moments(shot)) if whole else [seen]
+    found = standing(desk.engine(shot), looks, shot.limits, grid, height if whole else up, width)
     return RoomState(
         frame=frame,
         height_m=up,
@@ -92,6 +93,7 @@ def room(
         across=len(xs),
         along=len(zs),
         margin=[round(float(m), 4) for m in found.margin],
+        open=np.flatnonzero(found.open).tolist(),
     )
 
 

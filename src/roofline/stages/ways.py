@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from roofline.core.move.findings import worst_of
+from roofline.core.move.judging import Judge, checked
 from roofline.core.move.path import moments
-from roofline.core.throw.check import check
 from roofline.errors import Conflict, NotFound
 from roofline.model.base import Model
 from roofline.model.reports import CheckReport
@@ -15,7 +15,7 @@ from roofline.stages import move
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
 from roofline.work.jobs import Job, Tell
-from roofline.work.ways import WIDTH, Kind, Way, Ways, ways_out
+from roofline.work.ways import Kind, Way, Ways, ways_out
 
 LABELS: dict[Kind, str] = {
     "part": "Bring back the move",
@@ -78,13 +78,11 @@ class Judged(Model):
 
 
 class WayStrip(Model):
-    """A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is; and the width in
-    pixels that the frames were judged at."""
+    """A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is."""
 
     before: list[Judged]
     after: list[Judged]
     worst: int
-    width: int
 
 
 def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
@@ -99,12 +97,12 @@ def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
 
 
 def _judged(desk: Desk, shot: Shot) -> CheckReport:
-    """Every frame, judged as the ways are; kept."""
-
-    def make() -> CheckReport:
-        return check(desk.engine(shot), moments(shot, width=min(WIDTH, shot.delivery.width)), shot.limits)
-
-    return desk.kept.get("strip", move.report_key(desk, shot), make)
+    """Every frame, judged until none is open; the check of that very move where it has been made."""
+    report = move.report_of(desk, shot)
+    if report is not None and not report.open:
+        return report
+    key = move.report_key(desk, shot)
+    return desk.kept.get("strip", key, lambda: checked(Judge(desk.engine(shot), shot.limits), moments(shot)))
 
 
 def strip(desk: Desk, shot: Shot, kind: str) -> WayStrip:
@@ -116,7 +114,6 @@ def strip(desk: Desk, shot: Shot, kind: str) -> WayStrip:
         before=[Judged(frame=f.frame, holds=f.holds) for f in before.frames],
         after=[Judged(frame=f.frame, holds=f.holds) for f in then.frames],
         worst=worst_of(failing or before.frames).frame,
-        width=min(WIDTH, shot.delivery.width),
     )
 
 

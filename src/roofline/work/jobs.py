@@ -184,6 +184,11 @@ class Jobs:
         with self._lock:
             return [j for j in self._jobs.values() if j.order.shot == shot and j.state in OPEN]
 
+    def delivering(self) -> bool:
+        """Whether any delivery is ordered or under way, of whatever shot."""
+        with self._lock:
+            return any(j.state in OPEN and self.kinds[j.order.kind].delivers for j in self._jobs.values())
+
     def cancel(self, job_id: str) -> Job:
         """Ask a job to end. One that waits ends at once; one that runs, at its next step."""
         with self._lock:

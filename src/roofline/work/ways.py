@@ -12,10 +12,10 @@ from roofline.core.camera import Array
 from roofline.core.massing.kinds import Backdrop, Ground
 from roofline.core.moment import Moment, spread
 from roofline.core.move.bring_back import LOOKED, applied, bring_back
+from roofline.core.move.judging import Judge
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments, resolved_keys
 from roofline.core.move.standing import margin_of, shares
-from roofline.core.throw.check import check_frame
 from roofline.core.throw.engine import Engine, limits_of
 from roofline.errors import MoveError
 from roofline.model.base import VERDICTS
@@ -68,35 +68,20 @@ def limiting(report: FrameReport | None) -> dict[str, Any] | None:
 class _Judge:
     """Whether a shot's move holds; frames that failed before are looked at first."""
 
-    def __init__(self, engines: Engines, width: int):
-        self.engines, self.width = engines, width
+    def __init__(self, engines: Engines):
+        self.engines = engines
         self.order: list[int] = []
-        self.large: list[int] = []  # frames that are looked at in their delivered size
 
     def failing(self, shot: Shot, engine: Engine | None = None) -> FrameReport | None:
-        """A frame that does not hold; None when all do, small, and some of them as large as they are delivered."""
-        engine = engine or self.engines.engine(shot)
-        count, width = shot.delivery.frames, shot.delivery.width
+        """A frame that does not hold; None when all do."""
+        engine, count = engine or self.engines.engine(shot), shot.delivery.frames
         if len(self.order) != count:
-            self.order, self.large = list(range(count)), spread(range(count), LOOKED)
-        failed = self._first(shot, engine, min(self.width, width), self.order)
-        if failed is not None or width <= self.width:
-            return failed
-        return self._first(shot, engine, width, self.large)
-
-    def _first(self, shot: Shot, engine: Engine, width: int, order: list[int]) -> FrameReport | None:
-        frames = moments(shot, width=width)
-        faces = limits_of(engine.geometry, shot.limits)
-        for i, n in enumerate(order):
-            report = check_frame(engine, frames[n], shot.limits, faces)
-            if not report.holds:
-                order.insert(0, order.pop(i))
-                return report
-        return None
+            self.order = list(range(count))
+        return Judge(engine, shot.limits).failing(moments(shot), self.order)
 
     def margin(self, shot: Shot, engine: Engine, every: int) -> float:
         """The least margin over every so many frames, at half the width."""
-        frames: list[Moment] = moments(shot, width=min(self.width // 2, shot.delivery.width))
+        frames: list[Moment] = moments(shot, width=min(WIDTH // 2, shot.delivery.width))
         faces = limits_of(engine.geometry, shot.limits)
         picked = sorted({*range(0, len(frames), every), len(frames) - 1, *self.order[:2]})
         return min(margin_of(*shares(engine, frames[n], faces), shot.limits) for n in picked)
@@ -261,7 +246,7 @@ def _beyond_looking(shot: Shot, beyond: list[tuple[str, float, float]]) -> str:
 
 def _part(shot: Shot, judge: _Judge, engine: Engine) -> tuple[Way, float, dict[str, Any] | None]:
     try:
-        found = bring_back(shot, engine, min(judge.width, shot.delivery.width), fine=shot.delivery.width)
+        found = bring_back(shot, engine)
     except MoveError as error:
         return Way("part", False, {"fraction": 0.0}, None, str(error)), 0.0, limiting(judge.failing(shot, engine))
     way = Way("part", True, {"fraction": found.fraction}, applied(shot, found))
@@ -277,14 +262,14 @@ WAYS: dict[Kind, Callable[[Shot, _Judge, Engine], Way]] = {
 }
 
 
-def ways_out(engines: Engines, shot: Shot, told: Told = lambda done, what: None, width: int = WIDTH) -> Ways:
+def ways_out(engines: Engines, shot: Shot, told: Told = lambda done, what: None) -> Ways:
     """All six ways out of a move that does not hold; none when it does.
 
     Raises MoveError for a shot without a move.
     """
     if len(resolved_keys(shot)) < 2:
         raise MoveError("There is no move yet: set a second key first.")
-    engine, judge = engines.engine(shot), _Judge(engines, width)
+    engine, judge = engines.engine(shot), _Judge(engines)
     told(0.0, "the largest part that holds")
     part, fraction, limited_by = _part(shot, judge, engine)
     found = Ways(fraction, limited_by)

@@ -2170,12 +2170,20 @@ export interface components {
              */
             verdict: "sound" | "soft" | "smeared" | "spilled" | "bare" | "void";
         };
-        /** CheckReport */
+        /**
+         * CheckReport
+         * @description ``open``: frames whose answer is not known yet: what they say of holding is not to be shown.
+         */
         CheckReport: {
             /** Frames */
             frames: components["schemas"]["FrameReport"][];
             /** Holds */
             holds: boolean;
+            /**
+             * Open
+             * @default []
+             */
+            open: number[];
         };
         /**
          * CheckState
@@ -3202,13 +3210,15 @@ export interface components {
         /**
          * Footing
          * @description Whether a frame holds with the lens somewhere else; by how much of its limit (negative: beyond it), and what sets
-         *     the border there.
+         *     the border there. ``open``: it lies too close to a limit to be told while a hand moves it.
          */
         Footing: {
             /** Holds */
             holds: boolean;
             /** Margin */
             margin: number;
+            /** Open */
+            open: boolean;
             /** Says */
             says: string | null;
         };
@@ -5465,7 +5475,7 @@ export interface components {
         /**
          * RoomState
          * @description Margins over an area, row by row: `across` cells along Run, `along` along Return; upright: along the heading, and
-         *     along rise from the lowest.
+         *     along rise from the lowest. ``open``: cells, by their place, that lie too close to a limit to be told.
          */
         RoomState: {
             /** Across */
@@ -5485,6 +5495,8 @@ export interface components {
             height_m: number;
             /** Margin */
             margin: number[];
+            /** Open */
+            open: number[];
             /** Step */
             step: number;
         };
@@ -6659,16 +6671,13 @@ export interface components {
         };
         /**
          * WayStrip
-         * @description A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is; and the width in
-         *     pixels that the frames were judged at.
+         * @description A move as it is, and as a way out has it, frame by frame; the frame that is worst as it is.
          */
         WayStrip: {
             /** After */
             after: components["schemas"]["Judged"][];
             /** Before */
             before: components["schemas"]["Judged"][];
-            /** Width */
-            width: number;
             /** Worst */
             worst: number;
         };

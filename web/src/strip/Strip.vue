@@ -43,7 +43,13 @@ const bars = computed(() =>
     })
   }),
 )
-const holds = computed(() => (report.value?.report?.frames ?? []).map((f) => ({ frame: f.frame, holds: f.holds })))
+const open = computed(() => new Set(report.value?.report?.open))
+const told = computed(() =>
+  (report.value?.report?.frames ?? []).map((f) => ({
+    frame: f.frame,
+    as: open.value.has(f.frame) ? 'open' : f.holds ? 'good' : 'bad',
+  })),
+)
 const speeds = computed(() => {
   const c = cameras.value
   return c.slice(1).map((b, i) => Math.hypot(...b.position.map((v, j) => v - c[i].position[j])) * s.shot.delivery.fps)
@@ -118,7 +124,8 @@ watch(
   () => (playing.value = false),
 )
 const swatches = VERDICTS.map((v, i) => ({ v, src: swatch(i) })).slice(1)
-const failing = computed(() => holds.value.filter((f) => !f.holds).map((f) => f.frame))
+const failing = computed(() => told.value.filter((f) => f.as === 'bad').map((f) => f.frame))
+const holding = computed(() => told.value.filter((f) => f.as === 'good').length)
 function nextFailing() {
   const next = failing.value.find((f) => f > s.frame) ?? failing.value[0]
   if (next !== undefined) go(next)
@@ -170,13 +177,14 @@ function nextFailing() {
         :data-bar="b.v"
       />
       <rect
-        v-for="f in holds"
+        v-for="f in told"
         :key="f.frame"
         :x="x(f.frame)"
         :y="TOP + RIBBON + 1"
         :width="cell + 0.2"
         height="4"
-        :class="f.holds ? 'good' : 'bad'"
+        :class="f.as"
+        :data-told="f.as"
       />
       <rect
         v-for="c in covers"
@@ -235,10 +243,10 @@ function nextFailing() {
         </li>
       </ul>
       <span class="end quiet" role="status">{{
-        checking
-          ? 'checking…'
-          : holds.length
-            ? `${holds.length - failing.length} of ${holds.length} frames hold, judged at ${report?.width} px`
+        told.length
+          ? `${holding} of ${told.length} frames hold${open.size ? ` · ${open.size} open, being judged…` : ''}`
+          : checking
+            ? 'checking…'
             : 'not checked'
       }}</span>
     </div>
@@ -267,6 +275,9 @@ svg {
 }
 .bad {
   fill: var(--action);
+}
+.open {
+  fill: var(--rule);
 }
 .hides {
   fill: var(--ink);

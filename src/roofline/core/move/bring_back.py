@@ -9,16 +9,15 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from roofline.core.moment import spread
+from roofline.core.move.judging import Judge
 from roofline.core.move.path import Path, home_key, moment_at, resolved_keys
-from roofline.core.throw.check import check_frame
-from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.throw.engine import Engine
 from roofline.errors import MoveError
 from roofline.model.move import Key, Move
 from roofline.model.reports import FrameReport
 from roofline.model.shot import Shot
 
 LOOKED = 13  # frames that are looked at while a fraction is searched for
-FINELY = 48  # frames, evenly spread, that what was found is looked at in large
 ROUNDS = 4  # until all frames are
 STEPS = 10  # halvings: the fraction is found to about a thousandth
 
@@ -52,33 +51,18 @@ def shrunk(keys: list[Key], home: Key, fraction: float) -> list[Key]:
     return out
 
 
-def bring_back(
-    shot: Shot,
-    engine: Engine,
-    width: int = 320,
-    told: Callable[[float], None] | None = None,
-    fine: int | None = None,
-) -> BroughtBack:
+def bring_back(shot: Shot, engine: Engine, told: Callable[[float], None] | None = None) -> BroughtBack:
     """Find the largest fraction by halving, taking the fractions that hold to be one interval from home on.
 
     Some frames are looked at while it is halved, and those that failed before first, so that a fraction that fails is
-    given up quickly; a frame that fails in what is found is looked at from then on. The result itself has been
-    checked on every frame at `width` pixels, and then, where `fine` is given and more, on FINELY of them at that: what
-    has no picture along a thin line is lost in a small frame, so that what holds small need not hold large.
+    given up quickly; a frame that fails in what is found is looked at from then on. Every frame of the result has been
+    judged as `roofline.core.move.judging` judges: small, and where that leaves it open, as large as it is delivered.
 
     Raises MoveError when home itself does not hold.
     """
-    tell = told or (lambda share: None)
-    widths = [width] if fine is None or fine <= width else [width, fine]
-    keys, high, worst = resolved_keys(shot), 1.0, None
-    for n, across in enumerate(widths):
-        trial = _Trial(shot, engine, across)
-        if n:
-            trial.frames = [trial.frames[i] for i in spread(trial.frames, FINELY)]
-        high, failed = _largest(trial, high, lambda share, n=n: tell((n + share) / len(widths)))  # type: ignore[misc]
-        worst = failed or worst
-        keys = trial.at(high) if high < 1 else trial.keys
-    return BroughtBack(high, keys, worst)
+    trial = _Trial(shot, engine)
+    high, worst = _largest(trial, 1.0, told or (lambda share: None))
+    return BroughtBack(high, trial.at(high) if high < 1 else trial.keys, worst)
 
 
 def _largest(trial: _Trial, high: float, tell: Callable[[float], None]) -> tuple[float, FrameReport | None]:
@@ -117,13 +101,12 @@ def _largest(trial: _Trial, high: float, tell: Callable[[float], None]) -> tuple
 class _Trial:
     """A move at fractions of its way, frame by frame."""
 
-    def __init__(self, shot: Shot, engine: Engine, width: int):
-        self.shot, self.engine, self.width = shot, engine, width
+    def __init__(self, shot: Shot, engine: Engine):
+        self.shot, self.judge = shot, Judge(engine, shot.limits)
         self.keys = resolved_keys(shot)
         self.home = home_key(shot, self.keys[0].frame)
         first, last = shot.frame_range
         self.frames = list(range(first, last + 1))
-        self.faces = limits_of(engine.geometry, shot.limits)
         self.running = any(p.video for p in shot.plates)
 
     def at(self, fraction: float) -> list[Key]:
@@ -131,20 +114,21 @@ class _Trial:
 
     def failure(self, fraction: float, frames: list[int]) -> FrameReport | None:
         """The first of some frames that does not hold at a fraction; it comes first among them from then on."""
-        path, seen = Path(self.at(fraction), self.shot.home_px), set()
-        for i, frame in enumerate(frames):
-            moment = moment_at(self.shot, path, frame, self.width)
+        path, seen, different = Path(self.at(fraction), self.shot.home_px), set(), []
+        for frame in frames:
+            moment = moment_at(self.shot, path, frame)
             if not (moment.poses or self.running):  # at rest, frames are alike: at home all of them
                 view = moment.view
                 same = view.position.tobytes(), view.rotation.tobytes(), view.focal
                 if same in seen:
                     continue
                 seen.add(same)
-            report = check_frame(self.engine, moment, self.shot.limits, self.faces)
-            if not report.holds:
-                frames.insert(0, frames.pop(i))
-                return report
-        return None
+            different.append(moment)
+        failed = self.judge.failing(different, list(range(len(different))))
+        if failed is not None:
+            frames.remove(failed.frame)
+            frames.insert(0, failed.frame)
+        return failed
 
 
 def applied(shot: Shot, found: BroughtBack) -> Shot:

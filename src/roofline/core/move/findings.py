@@ -91,9 +91,23 @@ def told_of(shot: Shot, frames: Sequence[FrameReport]) -> str:
     )
 
 
+def _open(report: CheckReport) -> list[Finding]:
+    """That some frames are not told yet, and why."""
+    n = len(report.open)
+    if not n:
+        return []
+    which = "1 frame lies" if n == 1 else f"{n} frames lie"
+    return [
+        Finding(text=f"{which} close to a limit and cannot be told small: open until judged larger.", frame=report.open[0])
+    ]
+
+
 def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     """Sentences about a checked move, the most telling first."""
-    failing = [f for f in report.frames if not f.holds]
+    failing = report.failing
+    still = _open(report)
+    if still and not failing:
+        return still
     if not failing:
         worst = max(report.frames, key=lambda f: f.worst_stretch)
         return [
@@ -109,7 +123,8 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
             text=f"{len(failing)} of {len(report.frames)} frames do not hold: {stretches}.",
             frame=failing[0].frame,
             action="bring_back",
-        )
+        ),
+        *still,
     ]
     worst = worst_of(failing)
     out.append(

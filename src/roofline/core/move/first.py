@@ -24,7 +24,6 @@ SIZES = ((3840, 2160), (1920, 1080), (1280, 720))
 FOLD = 0.045  # of the photo's height below the horizon: where the backdrop meets the ground
 DEEPEST = 45.0  # degrees that a backdrop's camera may be tilted by
 PUSH = 0.6  # of the way to what is nearest: the push-in that is then brought back until it holds
-COARSE, JUDGED = 320, 1920  # pixels across at which a first move is looked for, and judged, at most
 
 
 def roomy(delivery: Delivery, width: int, height: int) -> Framing:
@@ -130,9 +129,8 @@ def first_move(
         )
     engine = engine_of(shot)
     shot.move = Move(keys=push_in(shot, PUSH * nearest(shot, engine)))
-    width, tell = shot.delivery.width, told or (lambda share: None)
     try:
-        found = bring_back(shot, engine, min(COARSE, width), tell, min(JUDGED, width))
+        found = bring_back(shot, engine, told)
     except MoveError as error:
         shot.move, shot.delivery = Move(keys=push_in(shot, 0.0)[:1]), stated
         return shot, f"{said}{error} Cover what is missing in Plates, then set a second key on Move."

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
 from roofline.core.moment import Moment, spread
-from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.move.judging import Judge, sizes
+from roofline.core.throw.engine import Engine
 from roofline.core.throw.threads import CORES
 from roofline.model.move import Limits
 
@@ -22,11 +23,12 @@ SEVERAL = 9  # frames that stand for a whole move
 @dataclass(frozen=True)
 class Room:
     """N standpoints, (N, 2) run and return, or (N, 3) with rise between them, in metres; whether a frame from each
-    holds, and by how much of its limit."""
+    holds, by how much of its limit, and whether that is open: it lies too close to a limit to be told."""
 
     positions: Array
     holds: NDArray[np.bool_]
     margin: Array
+    open: NDArray[np.bool_]
 
 
 def margin_of(gap: float, strain: float, limits: Limits) -> float:
@@ -65,7 +67,7 @@ def standing(
     limits: Limits,
     positions: Array,
     height: float | None,
-    told: Callable[[float], None] | None = None,
+    width: int | None = None,
 ) -> Room:
     """From where a frame would hold, its direction and focal length kept.
 
@@ -77,26 +79,39 @@ def standing(
         (N, 2) run and return, metres; or (N, 3) run, rise and return.
     height
         Of the lens above the datum in metres, where positions say none; None: as each moment has it.
+    width
+        Pixels across at which places are judged first (see `roofline.core.move.judging`), the moments given at their
+        delivered size; what that leaves open is judged at its first size, and may stay open. None: on the moments' own
+        grid, nothing open.
     """
-    faces = limits_of(engine.geometry, limits)
+    judge = Judge(engine, limits)
     _ = engine.sight  # once, before several hands ask for it
     margin = np.full(len(positions), np.inf)
-    holds = np.ones(len(positions), dtype=bool)
+    holds, doubt = np.ones(len(positions), dtype=bool), np.zeros(len(positions), dtype=bool)
+
+    def looked(moment: Moment) -> tuple[float, float, bool]:
+        full = moment.view.width
+        gap, strain, near = judge.shares(moment, width or full)
+        if near <= 3 and width and width < sizes(full)[0]:
+            gap, strain, near = judge.shares(moment, sizes(full)[0])
+        return gap, strain, near > 3
 
     def look(i: int) -> None:
+        sure = []
         for moment in moments:
             view = moment.view
             up = view.position[1] if height is None else height
             at = positions[i] if positions.shape[1] == 3 else np.array([positions[i, 0], up, positions[i, 1]])
-            gap, strain = shares(engine, moment.seen(replace(view, position=at)), faces)
+            gap, strain, certain = looked(moment.seen(replace(view, position=at)))
             margin[i] = min(margin[i], margin_of(gap, strain, limits))
-            holds[i] &= gap <= limits.gap_percent and strain <= limits.strain_percent
+            held = gap <= limits.gap_percent and strain <= limits.strain_percent
+            holds[i] &= held
+            sure.append(held if certain else None)
+        doubt[i] = None in sure and False not in sure
 
     with ThreadPoolExecutor(CORES) as hands:
-        for done, _ in enumerate(hands.map(look, range(len(positions))), 1):
-            if told and done % 64 == 0:
-                told(done / len(positions))
-    return Room(positions, holds, margin)
+        list(hands.map(look, range(len(positions))))
+    return Room(positions, holds, margin, doubt)
 
 
 def over(

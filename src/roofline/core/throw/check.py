@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from roofline.core.camera import Array
 from roofline.core.moment import Moment
-from roofline.core.throw.engine import Engine, limits_of
+from roofline.core.throw.engine import Engine, Measures, limits_of
 from roofline.core.throw.measure import tally
 from roofline.model.base import VERDICTS
 from roofline.model.move import Limits
@@ -18,20 +19,36 @@ CAUSES = 8
 GAPS, STRAINS = ("bare", "void", "spilled"), ("smeared", "soft")
 
 
+def counts_of(verdict: NDArray[np.uint8]) -> Array:
+    """Pixels of each verdict, (6,); a count of each takes half as long as `numpy.bincount`, which converts first."""
+    return np.array([np.count_nonzero(verdict == kind) for kind in range(len(VERDICTS))], dtype=np.float64)
+
+
+def _highest(values: NDArray[np.float32]) -> float:
+    """The 99.9th percentile (N,), as `numpy.percentile` has it, in a third of its time."""
+    at = 0.999 * (len(values) - 1)
+    low = int(at)
+    found = np.partition(values, [low, min(low + 1, len(values) - 1)])[low : low + 2].astype(np.float64)
+    return float(found[0] + (at - low) * (found[-1] - found[0]))
+
+
 def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | None = None) -> FrameReport:
     """Shares (percent of the frame), worst measures (99.9th percentile) and causes of one frame.
 
     ``faces``: the limits of each face, see `limits_of`; handed over by those who check many frames.
     """
-    t, names = engine.throws, engine.geometry.names
     got = engine.measure(moment, limits_of(engine.geometry, limits) if faces is None else faces)
-    counts = np.bincount(got.verdict.ravel(), minlength=6)
-    percent = dict(zip(VERDICTS, (counts * (100.0 / got.verdict.size)).tolist(), strict=True))
+    return report_on(engine, int(moment.frame), got, limits)
+
+
+def report_on(engine: Engine, frame: int, got: Measures, limits: Limits) -> FrameReport:
+    """What measures of a frame say, each pixel counted alike."""
+    t, names = engine.throws, engine.geometry.names
+    percent = dict(zip(VERDICTS, (counts_of(got.verdict) * (100.0 / got.verdict.size)).tolist(), strict=True))
     thrown = got.pair >= 0
     stretch = magnification = 0.0
     if thrown.any():
-        stretch = float(np.percentile(got.stretch[thrown], 99.9))
-        magnification = float(np.percentile(got.magnification[thrown], 99.9))
+        stretch, magnification = _highest(got.stretch[thrown]), _highest(got.magnification[thrown])
     by = tally(got.face, got.verdict, got.pair, t.pair_plate, len(names), len(t.plates))
     causes = [
         Cause(
@@ -51,7 +68,7 @@ def check_frame(engine: Engine, moment: Moment, limits: Limits, faces: Array | N
     gap = percent["void"] + percent["bare"] + percent["spilled"]
     strain = percent["smeared"] + percent["soft"]
     return FrameReport(
-        frame=int(moment.frame),
+        frame=frame,
         holds=gap <= limits.gap_percent and strain <= limits.strain_percent,
         **percent,
         worst_stretch=stretch,

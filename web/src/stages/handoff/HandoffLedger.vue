@@ -68,8 +68,9 @@ const bends = computed(() => (bending.value?.camera?.distortion as number[] | un
 const pictures = computed(() => group.value === 'video' || group.value === 'frames')
 const ready = computed(() => s.shot.solids.length > 0 || group.value === 'package')
 const d = computed(() => s.shot.delivery)
-const failing = computed(() =>
-  report.value?.report ? report.value.report.frames.filter((f) => !f.holds).length : null,
+const open = computed(() => report.value?.report?.open ?? [])
+const failing = computed(
+  () => report.value?.report?.frames.filter((f) => !f.holds && !open.value.includes(f.frame)).length ?? 0,
 )
 const running = computed(() =>
   Object.values(s.jobs).some((j) => ['deliver', 'export'].includes(j.kind) && ['waiting', 'running'].includes(j.state)),
@@ -99,7 +100,7 @@ function choose(g: keyof typeof FORMS) {
     <section class="section">
       <h2>Deliver</h2>
       <p v-if="failing" class="sentence warn">{{ failing }} frames do not hold. They are delivered as they are.</p>
-      <p v-else-if="!report?.report && s.keys.length > 1" class="sentence" data-unchecked>
+      <p v-else-if="(!report?.report || open.length) && s.keys.length > 1" class="sentence" data-unchecked>
         The move is not checked yet. The delivery will be checked. Its row will show the result.
       </p>
       <div class="groups" role="group" aria-label="What to deliver">

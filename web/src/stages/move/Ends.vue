@@ -15,7 +15,9 @@ const frames = computed(() =>
   [s.state!.first_frame, s.state!.last_frame].map((frame) => ({
     frame,
     src: framePicture(s, frame, beside.value ? width.value / 2 : width.value),
-    holds: report.value?.report?.frames.find((f) => f.frame === frame)?.holds,
+    holds: report.value?.report?.open.includes(frame)
+      ? undefined
+      : report.value?.report?.frames.find((f) => f.frame === frame)?.holds,
   })),
 )
 function pick(frame: number) {

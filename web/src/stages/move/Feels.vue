@@ -44,13 +44,14 @@ const share = (m: number) => `${(100 * m).toFixed(0)} %`
   <p
     v-if="felt || inHand"
     class="feels"
-    :class="{ over: felt && !felt.holds }"
+    :class="{ over: felt && !felt.holds && !felt.open }"
     role="status"
     data-feels
     :data-margin="felt?.margin"
   >
     <b v-if="inHand">{{ inHand }}</b><template v-if="felt && inHand"> · </template>
-    <template v-if="felt?.holds">Holds here; {{ share(felt.margin) }} of its limit left</template>
+    <template v-if="felt?.open">Close to a limit: told once it is let go</template>
+    <template v-else-if="felt?.holds">Holds here; {{ share(felt.margin) }} of its limit left</template>
     <template v-else-if="felt">{{ felt.says }}</template>
   </p>
 </template>

@@ -18,7 +18,7 @@ import PaintList from './PaintList.vue'
 import TravelFields from './TravelFields.vue'
 import WaysOut from './WaysOut.vue'
 
-const { s, at, key, report, frameReport, checking, setKey, removeKey } = useMove()
+const { s, at, key, report, frameReport, frameOpen, checking, setKey, removeKey } = useMove()
 const router = useRouter()
 const bringing = ref(false)
 const brought = ref<string | null>(null)
@@ -158,7 +158,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
     </template>
 
     <section v-if="frameReport" class="section">
-      <h2>Frame {{ s.frame }} {{ frameReport.holds ? 'holds' : 'does not hold' }}</h2>
+      <h2>Frame {{ s.frame }} {{ frameOpen ? 'is open' : frameReport.holds ? 'holds' : 'does not hold' }}</h2>
       <table class="facts">
         <tbody>
           <tr v-for="v in ['soft', 'smeared', 'spilled', 'bare', 'void'] as const" :key="v">

@@ -6,7 +6,7 @@ import { useShot } from '../../state/shot'
 import { elevation, headingOf } from './elevation'
 import { standingOf, useLooking } from './looking'
 import { useMove } from './move'
-import { contour, tinted, turnedOver, type Room } from './room'
+import { areaOf, contour, tinted, turnedOver, type Room } from './room'
 
 const props = defineProps<{
   flat: (p: number[]) => Vec2
@@ -63,12 +63,12 @@ async function look(signal: AbortSignal) {
     // a finer look at the same place takes the coarser one's
     rooms.value = [...found, room]
     if (share === 1) found.push(room)
-    const holds = room.margin.filter((m) => m >= 0).length * room.step ** 2
+    const { holds, open } = areaOf(room)
     const where = props.whole
       ? 'the whole move'
       : `frame ${room.frame}${props.upright ? '' : `, lens at ${room.height_m.toFixed(2)} m`}`
     const much = holds ? `${holds.toFixed(1)} m² ${share === 1 ? '' : 'about the lens '}` : 'none '
-    emit('says', `${much}· ${where}`)
+    emit('says', `${much}${open ? `· ${open.toFixed(1)} m² open ` : ''}· ${where}`)
   }
 }
 useLooking(asked, look)

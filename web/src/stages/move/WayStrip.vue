@@ -57,7 +57,7 @@ const then = computed(
     <svg
       :viewBox="`0 0 ${W} ${2 * H + 4}`"
       role="img"
-      :aria-label="`Frames that hold, now and then, judged at ${strip.width} px`"
+      aria-label="Frames that hold, now and then"
     >
       <g v-for="r in rows" :key="r.name" :data-row="r.name" :data-failing="r.failing">
         <rect
@@ -76,7 +76,6 @@ const then = computed(
       <ElButton class="plain" data-way-look @click="looking = !looking">
         {{ looking ? 'Put the frame away' : `Frame ${strip.worst}, now and then` }}
       </ElButton>
-      <span class="figure quiet">at {{ strip.width }} px</span>
     </div>
     <div v-if="looking" class="pair">
       <figure>

@@ -58,6 +58,8 @@ export function useMove() {
     [held ? hand.value : null, ...[...asked.value].reverse(), ...cameras.value].find((c) => c?.frame === frame) ?? null
   const at = computed(() => poseAt(s.frame))
   const key = computed<Key | null>(() => (s.state ? keyShown<Key>(s.shot.move, s.frame) : null))
+  /** Whether the frame lies too close to a limit to be told yet. */
+  const frameOpen = computed(() => !!report.value?.report?.open.includes(s.frame))
   const frameReport = computed(() => report.value?.report?.frames.find((f) => f.frame === s.frame) ?? null)
 
   async function load() {
@@ -76,8 +78,10 @@ export function useMove() {
       const key = s.state?.checked
       if (key && key === known && report.value) return
       known = key ?? ''
-      if (key) await reread()
-      else {
+      if (key) {
+        await reread()
+        if (report.value?.report?.open.length) check() // broken off while some were being judged
+      } else {
         report.value = null
         if (s.shot.solids.length) check()
       }
@@ -106,9 +110,10 @@ export function useMove() {
     )
     refine()
   }
-  /** Frames are judged small at first; once the hand rests, at the delivered size, behind all else. */
+  /** What small frames tell surely is told; once the hand rests, all are judged at the delivered size, for the figures. */
   function refine() {
     clearTimeout(fineTimer)
+    if (report.value?.report?.open.length) return
     if (!report.value?.width || report.value.width >= s.shot.delivery.width) return
     const mark = `${s.id}:${s.state?.revision}`
     fineTimer = window.setTimeout(async () => {
@@ -191,6 +196,13 @@ export function useMove() {
         },
         { immediate: true },
       )
+      // a check tells of itself while frames are open
+      watch(
+        () => s.state?.rail.find((line) => line.stage === 'move')?.figure,
+        () => {
+          if (checking.value) void reread()
+        },
+      )
       watch(() => s.frame, sendHeld, { flush: 'sync' })
       watch(
         hand,
@@ -214,6 +226,7 @@ export function useMove() {
     key,
     report,
     frameReport,
+    frameOpen,
     playing,
     hand,
     overlay,

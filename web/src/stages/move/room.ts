@@ -9,17 +9,35 @@ export function turnedOver(room: Room, upright: boolean): Room {
   const rows = Array.from({ length: room.along }, (_, j) => room.margin.slice(j * room.across, (j + 1) * room.across))
   const top = room.area[1] + (room.along - 1) * room.step
   const [x0, z0, x1] = room.area
-  return { ...room, area: [x0, -top, x1, -z0], margin: rows.reverse().flat() }
+  const open = room.open.map((i) => (room.along - 1 - Math.floor(i / room.across)) * room.across + (i % room.across))
+  return { ...room, area: [x0, -top, x1, -z0], margin: rows.reverse().flat(), open }
 }
 
-/** A picture of one pixel a cell: green where the frame holds, red where it does not, the fuller the farther. */
+/** Whether each cell is told: it is not where it lies too close to a limit. */
+export function toldOf(room: Room): boolean[] {
+  const told = room.margin.map(() => true)
+  for (const i of room.open) told[i] = false
+  return told
+}
+
+/** Square metres that hold, and that are open. */
+export function areaOf(room: Room): { holds: number; open: number } {
+  const told = toldOf(room)
+  const cell = room.step ** 2
+  return { holds: room.margin.filter((m, i) => m >= 0 && told[i]).length * cell, open: room.open.length * cell }
+}
+
+/** A picture of one pixel a cell: green where the frame holds, red where it does not, the fuller the farther; grey
+ * where that is open. */
 export function tinted(room: Room): string {
   const canvas = document.createElement('canvas')
   canvas.width = room.across
   canvas.height = room.along
   const g = canvas.getContext('2d')!
   const image = g.createImageData(room.across, room.along)
+  const told = toldOf(room)
   room.margin.forEach((m, i) => {
+    if (!told[i]) return image.data.set([90, 98, 104, 70], 4 * i)
     const [r, gr, b] = m >= 0 ? [47, 125, 116] : [181, 67, 42]
     const strength = m >= 0 ? 0.2 + 0.35 * Math.min(1, m) : 0.05 + 0.12 * Math.min(1, -m / 10)
     image.data.set([r, gr, b, Math.round(255 * strength)], 4 * i)

@@ -10,6 +10,7 @@ const room = (margin: number[], across: number, step = 0.5): Room => ({
   across,
   along: margin.length / across,
   margin,
+  open: [],
 })
 
 describe('standing room as a volume', () => {

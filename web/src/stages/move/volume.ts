@@ -1,6 +1,6 @@
 /** Standing room as a volume: layers at several heights, the cells that hold in each joined to strips. */
 import type { Vec3 } from '../../api/client'
-import type { Room } from './room'
+import { areaOf, toldOf, type Room } from './room'
 
 export const CELLS = 18 // along a layer's side
 const LEAST = 1.5 // metres to either side of the lens
@@ -29,13 +29,14 @@ export function extentOf(lens: Vec3, path: Vec3[]): Extent {
 
 /** Corners of upright strips' floors, row by row: where the frame holds in cells that lie side by side. */
 export function strips(room: Room): Vec3[][] {
+  const told = toldOf(room)
   const out: Vec3[][] = []
   const h = room.step / 2
   for (let j = 0; j < room.along; j++) {
     const z = room.area[1] + j * room.step
     let start = -1
     for (let i = 0; i <= room.across; i++) {
-      const holds = i < room.across && room.margin[j * room.across + i] >= 0
+      const holds = i < room.across && told[j * room.across + i] && room.margin[j * room.across + i] >= 0
       if (holds && start < 0) start = i
       if (holds || start < 0) continue
       const [x0, x1] = [room.area[0] + start * room.step - h, room.area[0] + (i - 1) * room.step + h]
@@ -49,4 +50,4 @@ export function strips(room: Room): Vec3[][] {
 
 /** Cubic metres of layers, each as thick as they are apart. */
 export const cubic = (rooms: Room[], rise: number) =>
-  rooms.reduce((sum, r) => sum + r.margin.filter((m) => m >= 0).length * r.step ** 2 * rise, 0)
+  rooms.reduce((sum, r) => sum + areaOf(r).holds * rise, 0)
