@@ -149,7 +149,7 @@ def test_check_overlay_probe_and_picture_agree(client):
     frame = report["report"]["frames"][111]
     codes = read(client.get(f"{base}/frames/112/verdicts?width=320").data)[..., 0]
     shares = 100 * np.bincount(codes.ravel(), minlength=6) / codes.size
-    assert shares == pytest.approx([frame[v] for v in report["verdicts"]], abs=0.06)  # small grids are turned: `roofline.core.move.judging`
+    assert shares == pytest.approx([frame[v] for v in report["verdicts"]], abs=0.06)
     y, x = map(int, np.argwhere(codes == 2)[50])
     story = client.get(f"{base}/frames/112/probe?x={(x + 0.5) * 6}&y={(y + 0.5) * 6}").get_json()
     assert story["verdict"] == "smeared" and story["stretch"] > 2

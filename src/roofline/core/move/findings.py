@@ -97,9 +97,8 @@ def _open(report: CheckReport) -> list[Finding]:
     if not n:
         return []
     which = "1 frame lies" if n == 1 else f"{n} frames lie"
-    return [
-        Finding(text=f"{which} close to a limit and cannot be told small: open until judged larger.", frame=report.open[0])
-    ]
+    said = f"{which} close to a limit and cannot be told small: open until judged larger."
+    return [Finding(text=said, frame=report.open[0])]
 
 
 def findings(shot: Shot, report: CheckReport) -> list[Finding]:

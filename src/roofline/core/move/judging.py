@@ -124,9 +124,7 @@ class Judge:
         view, inside = turned(moment.across(width).view)
         return self.engine.measure(moment.seen(view), self.faces), inside
 
-    def _near(
-        self, verdict: NDArray, inside: NDArray[np.bool_], percents: tuple[float, float], finer: float
-    ) -> float:
+    def _near(self, verdict: NDArray, inside: NDArray[np.bool_], percents: tuple[float, float], finer: float) -> float:
         """How far from a limit, in thirds of what is uncertain: from the farther of those that are gone beyond, if
         that is sure; else from the nearer one."""
         far, beyond = [], []
@@ -201,9 +199,7 @@ class Checking:
         return before >= 0 and after < len(self.frames) and self.frames[before].holds != self.frames[after].holds
 
 
-def looked_small(
-    judge: Judge, moments: Sequence[Moment], told: Callable[[int], None] = lambda done: None
-) -> Checking:
+def looked_small(judge: Judge, moments: Sequence[Moment], told: Callable[[int], None] = lambda done: None) -> Checking:
     """All moments, given at their delivered size, judged small; those that this leaves open are named."""
     frames, near = [], {}
     for n, moment in enumerate(moments):

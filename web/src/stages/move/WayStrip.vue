@@ -54,11 +54,7 @@ const then = computed(
 
 <template>
   <div v-if="strip" class="strip" data-way-strip>
-    <svg
-      :viewBox="`0 0 ${W} ${2 * H + 4}`"
-      role="img"
-      aria-label="Frames that hold, now and then"
-    >
+    <svg :viewBox="`0 0 ${W} ${2 * H + 4}`" role="img" aria-label="Frames that hold, now and then">
       <g v-for="r in rows" :key="r.name" :data-row="r.name" :data-failing="r.failing">
         <rect
           v-for="x in r.runs"

@@ -49,5 +49,4 @@ export function strips(room: Room): Vec3[][] {
 }
 
 /** Cubic metres of layers, each as thick as they are apart. */
-export const cubic = (rooms: Room[], rise: number) =>
-  rooms.reduce((sum, r) => sum + areaOf(r).holds * rise, 0)
+export const cubic = (rooms: Room[], rise: number) => rooms.reduce((sum, r) => sum + areaOf(r).holds * rise, 0)
