@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Annotated
+from typing import Annotated, Literal
 
 from flask import Response
 from pydantic import Field
@@ -57,12 +57,16 @@ class Trial(Model):
 
 
 class Matched(Model):
-    """A grade, the points that it rests on, and the median ΔE 2000 before and after."""
+    """A grade and its errors (one sigma, stops and mired), the points that it rests on, and the median ΔE 2000 before
+    and after; ``by``: what both show, or what lies around the plate in the other."""
 
     grade: Grade
     points: int
     before: float
     after: float
+    exposure_error: float
+    temperature_error: float
+    by: Literal["shared", "around"]
 
 
 def _on(canvas: Vec4, seconds: int) -> dict[str, str]:

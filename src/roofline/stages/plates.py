@@ -6,10 +6,13 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
+from roofline.core.camera import view_of
 from roofline.core.massing.kinds import Flat
+from roofline.core.moment import still
 from roofline.core.plates.coverage import enclosed
-from roofline.core.plates.matching import Match, held_together, match
+from roofline.core.plates.matching import LEAST, Match, held_around, held_together, match
 from roofline.core.throw.merit import by_merit
 from roofline.errors import NotFound, PlateError
 from roofline.model.base import Vec2, Vec4
@@ -17,8 +20,9 @@ from roofline.model.photo import Photo
 from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
 from roofline.model.steps import Loop, OutlineStep
+from roofline.model.survey import Camera
 from roofline.stages.move import moment
-from roofline.stages.photo import photo_of, seen_from
+from roofline.stages.photo import photo_of
 from roofline.stages.shots import fresh_id
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
@@ -204,12 +208,26 @@ def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
         raise PlateError("A plate is matched to another one.")
     if photo.camera is None or photo.camera.position is None or not shot.solids:
         raise PlateError("Plates are matched through the set: survey the photo and build what it shows first.")
-    shown = []
-    for p in (plate, other):
-        targets = [n for t in shot.throws if t.plate == p.id for n in t.targets] or [s.id for s in shot.solids]
-        alone = shot.model_copy(update={"throws": [Throw(plate=p.id, targets=targets)]})
-        shown.append(seen_from(desk, alone, photo.camera, MATCH_WIDTH).astype(np.float64))
-    return match(*held_together(*shown))
+    (mine, own), (theirs, their) = (_alone(desk, shot, p, photo.camera) for p in (plate, other))
+    same = (own == their) & (own != "")
+    whole = (mine[..., 3] > 0.99) & (theirs[..., 3] > 0.99)
+    if np.count_nonzero(same & whole) >= LEAST:
+        return match(held_together(mine, theirs, same))
+    return match(held_around(mine, theirs))
+
+
+def _alone(desk: Desk, shot: Shot, plate: Plate, camera: Camera) -> tuple[NDArray[np.float64], NDArray[np.str_]]:
+    """A plate alone on what it is thrown on, (H, W, 4) as a photo's camera sees it, and the names (H, W) of the
+    surfaces that show it; on all of the set where it is not thrown yet. Other cut-outs are not there."""
+    targets = [n for t in shot.throws if t.plate == plate.id for n in t.targets]
+    targets = targets or [s.id for s in shot.solids if not isinstance(s, Flat)]
+    solids = [s for s in shot.solids if not isinstance(s, Flat) or any(n.partition("/")[0] == s.id for n in targets)]
+    alone = shot.model_copy(update={"solids": solids, "throws": [Throw(plate=plate.id, targets=targets)]})
+    seen = still(view_of(camera).across(MATCH_WIDTH))
+    engine = desk.engine(alone)
+    face = engine.nearest(seen)
+    names = np.array([*(n if _reached(n, targets) else "" for n in engine.geometry.names), ""])
+    return engine.picture(seen).astype(np.float64), names[face]
 
 
 def telling(shot: Shot) -> tuple[str, str | None]:

@@ -4394,16 +4394,26 @@ export interface components {
         };
         /**
          * Matched
-         * @description A grade, the points that it rests on, and the median ΔE 2000 before and after.
+         * @description A grade and its errors (one sigma, stops and mired), the points that it rests on, and the median ΔE 2000 before
+         *     and after; ``by``: what both show, or what lies around the plate in the other.
          */
         Matched: {
             /** After */
             after: number;
             /** Before */
             before: number;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "shared" | "around";
+            /** Exposure Error */
+            exposure_error: number;
             grade: components["schemas"]["Grade"];
             /** Points */
             points: number;
+            /** Temperature Error */
+            temperature_error: number;
         };
         /** Measured */
         Measured: {

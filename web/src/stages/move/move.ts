@@ -110,7 +110,7 @@ export function useMove() {
     )
     refine()
   }
-  /** What small frames tell surely is told; once the hand rests, all are judged at the delivered size, for the figures. */
+  /** Once the hand rests, all frames are judged at the delivered size, for the figures: nothing is told otherwise. */
   function refine() {
     clearTimeout(fineTimer)
     if (report.value?.report?.open.length) return

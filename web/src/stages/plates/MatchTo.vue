@@ -22,8 +22,13 @@ async function match(event: Event) {
     )
     emit('matched', m.grade)
     const [now, then] = [m.after.toFixed(1), m.before.toFixed(1)]
-    const by = `Matched by ${m.points.toLocaleString('en')} points`
-    said.value = `${by}: ΔE ${now} remains between areas of a tenth of the photo, it was ${then}.`
+    const off = `± ${m.exposure_error.toFixed(2)} stops, ± ${m.temperature_error.toFixed(0)} mired`
+    said.value =
+      m.by === 'shared'
+        ? `Matched by ${m.points.toLocaleString('en')} points that both show: ` +
+          `ΔE ${now} remains between areas of a tenth of the photo, it was ${then} (${off}).`
+        : `The two show no surface together. Matched to what lies around it instead, by its brightness and white ` +
+          `as a whole (${off}): other things may rightly look otherwise, so look at it.`
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     said.value = error.message
