@@ -131,3 +131,39 @@ def test_a_first_move_looks_for_edges_before_it_assumes(desk, brought):
     assert abs(made.camera.focal_px - TRUE) < 2 * made.result.sigma.focal_px
     assumed = 35 * np.hypot(1500, 1000) / np.hypot(36, 24)
     assert abs(made.camera.focal_px - TRUE) < 0.3 * abs(assumed - TRUE)
+
+
+def test_edges_that_were_looked_for_a_moment_ago_are_not_looked_for_again(desk, monkeypatch):
+    """Nor those of a picture that has none: a first move goes on from what is known."""
+    shot = shots.begin(desk, "Mist")
+    ident = photo.bring(desk, shot, "mist.png", smooth(900, 600))
+    looked, find = [], finding.find_unseen
+
+    def counted(*given):
+        looked.append(given)
+        return find(*given)
+
+    monkeypatch.setattr(finding, "find_unseen", counted)
+    assert finding.NOTHING in looked_for(desk, shot, ident)
+    assert len(looked) == 1
+    assert ended(desk, beginning.order_first_move(desk, shot), 120).state == "done"
+    assert len(looked) == 1 and desk.store.load(shot).photos[0].result.stands_in == ["horizon", "lens", "eye"]
+    desk.store.undo(shot)
+    other = photo.bring(desk, shot, "other.png", smooth(900, 610))
+    looked_for(desk, shot, other)
+    assert len(looked) == 2  # of another picture they are
+
+
+def test_one_press_assumes_a_scale_and_undo_takes_it_back(desk):
+    shot = shots.begin(desk, "Mist")
+    with pytest.raises(Conflict, match="photo comes first"):
+        beginning.order_assume(desk, shot)
+    photo.bring(desk, shot, "mist.png", smooth(900, 600))
+    assert ended(desk, beginning.order_assume(desk, shot)).state == "done"
+    made = desk.store.load(shot)
+    assert made.photos[0].camera.position[1] == pytest.approx(1.6) and "eye" in made.photos[0].result.stands_in
+    assert not made.solids and not made.move.keys  # nothing else was asked for
+    with pytest.raises(Conflict, match="nothing has to be assumed"):
+        beginning.order_assume(desk, shot)
+    desk.store.undo(shot)
+    assert desk.store.load(shot).photos[0].camera is None

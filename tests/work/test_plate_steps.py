@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -212,9 +213,13 @@ def test_what_a_matte_has_to_tell(set_):
     far = {"do": "outline", "loops": [{"points": [[900, 900], [950, 900], [950, 950]]}]}
     around = {"do": "outline", "loops": [{"points": [[-9, -9], [900, -9], [900, 900], [-9, 900]]}]}
     edge = {"do": "outline", "loops": [{"points": [[-9, 50], [90, 50], [90, 90], [-9, 90]]}]}
-    for step, says in ((far, "is empty"), (around, "covers everything"), (edge, "ends on the picture's border")):
+    for step, says in ((far, "is empty"), (around, "covers everything"), (edge, "ends on the photo's border")):
         worked, shot, _ = made(set_, [step])
-        assert says in noted(worked, shot.plate("made").steps).notes[-1][1]
+        size = shot.photos[0].width, shot.photos[0].height
+        assert says in noted(worked, shot.plate("made").steps, size).notes[-1][1]
+    # the same matte on a canvas that ends within a larger photo cuts nothing off that the photo has
+    inside = replace(worked, canvas=replace(worked.canvas, x0=20.0, y0=20.0))
+    assert inside.notes == noted(inside, shot.plate("made").steps, (size[0] + 90, size[1] + 90)).notes
     nothing, _, _ = made(set_, [{"do": "fill", "where": {"in_front_of": ["post"]}}])
     assert (nothing.pixels == set_[3]).all() and "nothing to fill" in nothing.notes[0][1]
     flood, shot, _ = made(set_, [{"do": "colour", "at": [[30, 30]], "tolerance": 90, "joined": False}])

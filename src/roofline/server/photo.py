@@ -104,6 +104,11 @@ def _beginnings(site: Site, routes: Routes) -> None:
         """Put layers in again from a newer file, or several, told apart by name; what was done to them stays."""
         return job_state(beginning.order_again(desk, shot_id, all_uploaded()))
 
+    @routes.add("POST", SHOT + "/assume", returns=JobState)
+    def assume_scale(shot_id: str) -> JobState:
+        """A camera and a scale to build by: what the photo does not tell is assumed, the eye 1.6 m above the ground."""
+        return job_state(beginning.order_assume(desk, shot_id))
+
     @routes.add("POST", SHOT + "/first-move", returns=JobState)
     def make_first_move(shot_id: str) -> JobState:
         """A set that is whole from home, room around the frame, and a push-in that just holds."""

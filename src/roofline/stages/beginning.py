@@ -95,9 +95,33 @@ def run_first_move(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"notes": [said]}
 
 
+def order_assume(desk: Desk, shot_id: str) -> Job:
+    """Order the camera and the scale that a set is built by; what is not known of them is assumed. Raises Conflict
+    where there is no photo, or nothing to assume."""
+    shot = desk.store.load(shot_id)
+    if not shot.photos:
+        raise Conflict("A photo comes first: bring one on Photo.")
+    if _scaled(shot):
+        raise Conflict("There is a surveyed photo with a scale already: nothing has to be assumed.")
+    return desk.order(shot_id, "assume", "Assume an eye height")
+
+
+def run_assume(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
+    """Carry out such an order, as one undoable change."""
+    shot, revision = desk.store.load_with_revision(order.shot)
+    assume(desk, shot, tell)
+    desk.store.change(order.shot, "Assume an eye height", lambda _: shot, MadeFrom(None, revision))
+    desk.changed(order.shot)
+    return {}
+
+
+def _scaled(shot: Shot) -> bool:
+    return any(p.camera is not None and p.camera.position is not None for p in shot.photos)
+
+
 def assume(desk: Desk, shot: Shot, tell: Tell) -> None:
     """Give the first photo a camera with a scale, where no photo has both: what its edges do not tell is assumed."""
-    if any(p.camera is not None and p.camera.position is not None for p in shot.photos):
+    if _scaled(shot):
         return
     photo = next((p for p in shot.photos if p.camera is not None), shot.photos[0])
     if bare(photo):

@@ -15,6 +15,7 @@ from roofline.model.survey import Survey
 from roofline.stages.photo import photo_of
 from roofline.store.orders import Order
 from roofline.work.desk import Desk
+from roofline.work.engines import digest
 from roofline.work.jobs import Job, Tell
 
 NOTHING = "No clear directions were found in this picture: trace edges on Survey, or assume a camera."
@@ -28,9 +29,21 @@ def find_edges(desk: Desk, shot_id: str, photo_id: str) -> Found:
 
 
 def with_edges(desk: Desk, shot: Shot, photo: Photo) -> Survey:
-    """A photo's survey with edges that are found in it, kept unseen. Raises SurveyError where they tell too little."""
-    grey = desk.engines.grey(shot, photo, False)
-    return taken(photo.survey, find_unseen(grey, survey_input(photo, photo.survey)))
+    """A photo's survey with edges that are found in it, kept unseen. Raises SurveyError where they tell too little. It
+    takes long, so that the last answers are kept, those that tell too little as well."""
+
+    def look() -> Survey | SurveyError:
+        grey = desk.engines.grey(shot, photo, False)
+        try:
+            return taken(photo.survey, find_unseen(grey, survey_input(photo, photo.survey)))
+        except SurveyError as error:
+            return error
+
+    known = photo.survey.model_dump(mode="json"), photo.film_back_mm, photo.facts and photo.facts.model_dump(mode="json")
+    found = desk.kept.get("edges", digest(photo.file, *known), look)
+    if isinstance(found, SurveyError):
+        raise found
+    return found
 
 
 def bare(photo: Photo) -> bool:

@@ -24,6 +24,7 @@ def kinds(desk: Desk) -> dict[str, Kind]:
         "begin": Kind(partial(beginning.run_begin, desk)),
         "layers_again": Kind(partial(beginning.run_again, desk)),
         "find_edges": Kind(partial(finding.run, desk)),
+        "assume": Kind(partial(beginning.run_assume, desk)),
         "first_move": Kind(partial(beginning.run_first_move, desk)),
         "check": Kind(partial(move.run_check, desk)),
         "judge": Kind(partial(move.run_check, desk), behind=True),

@@ -202,7 +202,7 @@ class Looked(Model):
     """What there is to say of a plate that has been worked out."""
 
     canvas: Vec4
-    covered_percent: float
+    covered_percent: float | None  # None: nothing makes a matte
     notes: list[tuple[str, str]]  # step, sentence
 
 
@@ -235,9 +235,11 @@ def told(desk: Desk, shot_id: str, plate_id: str, width: int) -> Looked:
     """What a plate's steps have to say, worked out at a width."""
     shot = desk.store.load(shot_id)
     plate = plate_of(shot, plate_id)
-    worked = noted(desk.engines.worked(shot, plate, width), [s for s in plate.steps if not s.off])
+    photo = shot.photo(plate.photo)
+    on = [s for s in plate.steps if not s.off]
+    worked = noted(desk.engines.worked(shot, plate, width), on, (photo.width or 0, photo.height or 0))
     c = worked.canvas
-    percent = 100.0 if worked.matte is None else 100 * float(worked.matte.mean())
+    percent = None if worked.matte is None else 100 * float(worked.matte.mean())
     return Looked(
         canvas=(c.x0, c.y0, c.width, c.height), covered_percent=percent, notes=[(a, b) for a, b in worked.notes]
     )

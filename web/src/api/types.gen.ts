@@ -144,6 +144,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/assume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A camera and a scale to build by: what the photo does not tell is assumed, the eye 1.6 m above the ground. */
+        post: operations["assume_scale"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/begin": {
         parameters: {
             query?: never;
@@ -4314,7 +4331,7 @@ export interface components {
                 number
             ];
             /** Covered Percent */
-            covered_percent: number;
+            covered_percent: number | null;
             /** Notes */
             notes: [
                 string,
@@ -7074,6 +7091,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Built"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    assume_scale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobState"];
                 };
             };
             /** @description Refused, with the reason */

@@ -50,8 +50,9 @@ def looks_in_front(step: Any) -> bool:
     return isinstance(where, m.InFrontOf) or (isinstance(step, m.FillStep) and step.on is not None)
 
 
-def noted(worked: Worked, steps: Sequence[Any]) -> Worked:
-    """What a plate's matte has to tell once it is done."""
+def noted(worked: Worked, steps: Sequence[Any], photo: tuple[int, int]) -> Worked:
+    """What a plate's matte has to tell once it is done; ``photo``: width and height of its photo. A canvas that ends
+    within the photo, or beyond it, cuts nothing off that the photo has."""
     last = next((s.id for s in reversed(steps) if s.do in m.MATTES), None)
     if last is None or worked.matte is None:
         return worked
@@ -59,9 +60,11 @@ def noted(worked: Worked, steps: Sequence[Any]) -> Worked:
         return worked.noted(last, "The matte is empty: nothing of the plate is left to be thrown.")
     if worked.matte.min() > 0.996:
         return worked.noted(last, "The matte covers everything: it takes nothing away.")
-    rim = [worked.matte[0], worked.matte[-1], worked.matte[:, 0], worked.matte[:, -1]]
-    if max(float(r.max()) for r in rim) > 0.5:
-        return worked.noted(last, "The matte ends on the picture's border: what stands there is cut off.")
+    rim = (worked.matte[:, 0], worked.matte[0], worked.matte[:, -1], worked.matte[-1])
+    c = worked.canvas
+    on_border = np.abs([c.x0, c.y0, c.x0 + c.width - photo[0], c.y0 + c.height - photo[1]]) < 1 / c.mean_scale
+    if any(ends and float(r.max()) > 0.5 for r, ends in zip(rim, on_border, strict=True)):
+        return worked.noted(last, "The matte ends on the photo's border: what stands there is cut off.")
     return worked
 
 

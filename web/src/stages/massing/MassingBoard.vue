@@ -13,6 +13,7 @@ import { useSplit } from '../../board/useSplit'
 import type { PanZoom } from '../../board/usePanZoom'
 import Wire from '../../board/Wire.vue'
 import { useKeys } from '../../hand/keys'
+import { useBeginning } from '../photo/beginning'
 import { useShot } from '../../state/shot'
 import { useDrawing } from './drawing'
 import { useDepth } from './depth'
@@ -25,6 +26,7 @@ import ViewsBar from './ViewsBar.vue'
 
 const s = useShot()
 const router = useRouter()
+const { assume, under } = useBeginning()
 const board = ref<{ pan: PanZoom }>()
 const pair = ref<HTMLElement>()
 const split = useSplit(pair, () => shown.value === 'both')
@@ -179,14 +181,23 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 
 <template>
   <div v-if="!camera?.position" class="empty">
-    <p>
-      {{
-        camera
-          ? 'The survey has no scale yet: lay a tape or type the camera’s height.'
-          : 'Massing is drawn through a surveyed photo. What is not known yet can be assumed.'
-      }}
-    </p>
-    <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
+    <template v-if="s.photo">
+      <p>
+        {{
+          camera
+            ? 'The survey has no scale yet: lay a tape or type the camera’s height on Survey, or assume the eye 1.6 m above the ground.'
+            : 'Massing is drawn through a surveyed photo. What its edges do not tell can be assumed: a lens of 35 mm, the eye 1.6 m above the ground.'
+        }}
+      </p>
+      <ElButton class="main" :disabled="!!under" data-assume-scale @click="assume">
+        {{ under ? 'At work…' : camera ? 'Assume 1.6 m' : 'Assume it' }}
+      </ElButton>
+      <ElButton @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
+    </template>
+    <template v-else>
+      <p>Massing is drawn through a photo: bring one first.</p>
+      <ElButton class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</ElButton>
+    </template>
   </div>
   <div v-else class="views" :class="`show-${shown}`">
     <div ref="pair" class="pair" :style="split.style.value">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, formOf, got, Problem, type Schemas, type Solid } from '../../api/client'
 import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
@@ -12,6 +13,19 @@ import PieceList from './PieceList.vue'
 import { looks, settled, useChosen } from './tools'
 
 const s = useShot()
+const router = useRouter()
+/** What of the camera that is drawn through stands in for what is not known. */
+const standsIn = computed(() => {
+  const drawn = s.shot.photos.find((p) => p.id === s.photoId && p.camera?.position) ?? s.homePhoto
+  const parts = drawn?.result?.stands_in ?? []
+  const { lens_mm35, eye_m } = drawn?.survey?.assumption ?? { lens_mm35: 35, eye_m: 1.6 }
+  const says = {
+    lens: `a lens of ${lens_mm35.toFixed(0)} mm`,
+    horizon: 'a level horizon',
+    eye: `the eye ${eye_m.toFixed(2)} m above the ground`,
+  }
+  return parts.map((p) => says[p])
+})
 const { chosen, choose, chooseMade } = useChosen()
 /** Each change on what the one before has left: figures can be typed faster than they are kept. */
 function later(id: string, change: (solid: Solid) => object | undefined) {
@@ -119,6 +133,12 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
       </select>
     </section>
 
+    <section v-if="standsIn.length" class="section" data-assumed>
+      <p class="sentence">
+        Built by what is assumed: {{ standsIn.join(', ') }}.
+        <ElButton class="plain" @click="router.push(`/shot/${s.id}/survey`)">To Survey</ElButton>
+      </p>
+    </section>
     <PieceList />
     <div class="row section">
       <FileButton class="plain" data-bring mark="mesh" accept=".obj,.glb,.gltf" @chosen="bring"

@@ -199,8 +199,11 @@ const toScreen = ([x, y]: Vec2): Vec2 => [(x / d.value.width) * box.value.w, (y 
 <template>
   <div v-if="!s.state!.home && !s.keys.length" class="empty">
     <p>A move starts from a surveyed photo with a scale. What is not known yet can be assumed.</p>
-    <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
-    <FirstMove v-if="s.photo" label="Assume it: a first move" />
+    <template v-if="s.photo">
+      <ElButton class="main" @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
+      <FirstMove label="Assume it: a first move" />
+    </template>
+    <ElButton v-else class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</ElButton>
   </div>
   <div v-else ref="pair" class="views" :class="`show-${shown}`" :style="split.style.value">
     <div

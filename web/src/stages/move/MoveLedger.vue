@@ -14,6 +14,7 @@ import HoldsFields from './HoldsFields.vue'
 import PassFields from './PassFields.vue'
 import IdeaFields from './IdeaFields.vue'
 import MotionFields from './MotionFields.vue'
+import Needs from './Needs.vue'
 import PaintList from './PaintList.vue'
 import TravelFields from './TravelFields.vue'
 import WaysOut from './WaysOut.vue'
@@ -63,11 +64,10 @@ function act(action: string | null | undefined, frame: number | null | undefined
 </script>
 
 <template>
-  <div v-if="s.state!.home || s.keys.length">
+  <div>
     <BeginningSaid />
-    <section class="section">
+    <section v-if="at" class="section">
       <h2>{{ key ? `Key on frame ${s.frame}` : `Frame ${s.frame}, between keys` }}</h2>
-      <template v-if="at">
         <NumberField
           v-for="(axis, i) in ['run', 'rise', 'return']"
           :id="`key-${axis}`"
@@ -110,10 +110,9 @@ function act(action: string | null | undefined, frame: number | null | undefined
           <ElButton v-if="key" @click="removeKey()">Remove key</ElButton>
         </div>
         <p v-if="key?.home" class="quiet">Pinned to home: it follows the survey and the frame.</p>
-      </template>
     </section>
 
-    <section class="section">
+    <section v-if="s.state!.home || s.keys.length" class="section">
       <h2>Findings</h2>
       <p v-if="brought" class="sentence" role="status" data-brought>
         {{ brought }} <ElButton class="plain" @click="brought = null">Understood</ElButton>
@@ -148,14 +147,24 @@ function act(action: string | null | undefined, frame: number | null | undefined
       </p>
     </section>
 
-    <template v-if="s.keys.length > 1 && s.shot.solids.length">
+    <Needs title="From an idea" says="Push in, slide, rise, arc: a kind of move, and how far." wants="home">
       <IdeaFields />
+    </Needs>
+    <Needs title="How it travels" says="Pace, aim, sway, and what the camera rides on." wants="home">
       <TravelFields />
+    </Needs>
+    <Needs title="Things that move" says="Pieces and groups with keys of their own." wants="pieces">
       <MotionFields />
+    </Needs>
+    <Needs title="Ways out" says="Of a move that does not hold: six, each with what it costs." wants="move">
       <WaysOut />
+    </Needs>
+    <Needs title="Paint list" says="Which surfaces frames show that no plate covers." wants="move">
       <PaintList />
+    </Needs>
+    <Needs title="Along the move" says="How fast it runs, how near the pictures end, what will look flat." wants="move">
       <AlongMove />
-    </template>
+    </Needs>
 
     <section v-if="frameReport" class="section">
       <h2>Frame {{ s.frame }} {{ frameOpen ? 'is open' : frameReport.holds ? 'holds' : 'does not hold' }}</h2>

@@ -39,8 +39,9 @@ const plates = () => void router.push(`/shot/${s.id}/plates`)
           <span v-else class="quiet" title="No photo faces it: square the face up in Plates">squared up</span>
         </div>
         <p class="figure quiet">
-          {{ r.pixels.toLocaleString('en') }} px, {{ r.largest_percent.toFixed(2) }} % of a frame at most, frames
-          {{ r.frames[0] }} to {{ r.frames[1] }}, {{ r.pixels_per_metre.toFixed(0) }} px/m
+          {{ r.largest_percent.toFixed(2) }} % of a frame at most, frames {{ r.frames[0] }} to {{ r.frames[1] }};
+          {{ r.pixels.toLocaleString('en') }} px {{ r.plate ? 'of the plate' : 'of the face' }} to paint,
+          {{ r.pixels_per_metre.toFixed(0) }} px/m
         </p>
       </li>
     </ol>

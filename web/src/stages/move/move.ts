@@ -83,7 +83,7 @@ export function useMove() {
         if (report.value?.report?.open.length) check() // broken off while some were being judged
       } else {
         report.value = null
-        if (s.shot.solids.length) check()
+        if (s.shot.solids.length && s.keys.length) check()
       }
     } catch (error) {
       if (!(error instanceof Problem)) throw error

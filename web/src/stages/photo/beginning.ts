@@ -15,7 +15,7 @@ export const EVENLY: Record<Spread['spread'], string> = {
   steps: 'even steps',
 }
 export const EVEN: Spread = { near: 4, far: 40, spread: 'parallax' }
-const KINDS = ['begin', 'first_move', 'layers_again']
+const KINDS = ['begin', 'assume', 'first_move', 'layers_again']
 const SAYS = [...KINDS, 'find_edges'] // what may have something to say at its end
 /** Whether some files are layers of one picture: one file that holds them, or several that may have alpha. */
 export function layered(files: readonly { name: string }[]): boolean {
@@ -56,6 +56,7 @@ export function useBeginning() {
     begin: (files: readonly File[], how: Spread) => s.work(`/begin${asked(how)}`, formOf(files)),
     again: (files: readonly File[]) => s.work('/layers', formOf(files)),
     findEdges: (photo: string) => s.work(`/photos/${photo}/survey/found`),
+    assume: () => s.work('/assume'),
     firstMove: () => s.work('/first-move'),
   }
 }

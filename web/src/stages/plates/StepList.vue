@@ -33,13 +33,16 @@ const failed = ref<string | null>(null)
 watch(
   () => [props.plate.id, s.state?.pictures[props.plate.id]] as const,
   async ([id, key]) => {
+    covered.value = null // what was told is not of now any more
     const response = await fetch(`/api/shots/${s.id}/plates/${id}/told?width=1200&of=${key}`).catch(() => null)
-    if (!response || props.plate.id !== id) return
+    const now = () => props.plate.id === id && s.state?.pictures[id] === key
+    if (!response || !now()) return
     const said = (await response.json().catch(() => null)) as {
       detail?: string
       notes?: [string, string][]
-      covered_percent?: number
+      covered_percent?: number | null
     } | null
+    if (!now()) return
     failed.value = response.ok ? null : (said?.detail ?? 'The plate could not be worked out.')
     notes.value = {}
     covered.value = said?.covered_percent ?? null
