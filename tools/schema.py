@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tools.shared import changes, constants, frames, paces, vectors
+from tools.shared import changes, constants, frames, motions, paces, vectors
 
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import Shot
@@ -50,6 +50,7 @@ def texts() -> dict[Path, str]:
         "hand/changes.gen.json": changes,
         "strip/pace.gen.json": paces,
         "stages/photo/frame.gen.json": frames,
+        "stages/move/motion.gen.json": motions,
     }
     return made | {web / name: make() for name, make in shared.items()}
 

@@ -15,11 +15,13 @@ from roofline.core.camera import (
 )
 from roofline.core.move.frame import resized
 from roofline.core.move.ideas import BEFORE
+from roofline.core.move.motion import keyed, opacity
 from roofline.core.move.path import Path
 from roofline.core.move.travel import key_passing, paced
 from roofline.model.base import VERDICTS
 from roofline.model.changes import SurveyChange
 from roofline.model.handoff import Delivery
+from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Key
 from roofline.model.photo import Photo
 from roofline.model.shot import Shot
@@ -96,6 +98,36 @@ def paces(count: int = 12) -> str:
                 "key": [key_passing(curve, path, frames, f) for f in shown],
             }
         )
+    return json.dumps(out) + "\n"
+
+
+def motions(count: int = 14) -> str:
+    """`web/src/stages/move/motion.gen.json`: keys of pieces, passed in all ways, and where they are at frames."""
+    rng = np.random.default_rng(8)
+    out = []
+    for _ in range(count):
+        at = np.sort(rng.choice(np.arange(1, 60), rng.integers(2, 6), replace=False)).tolist()
+        keys = []
+        for frame in at:
+            way = rng.choice(["even", "rest", "pass", "speed"])
+            turn = np.radians(rng.uniform(-80, 80)) / 2
+            keys.append(
+                MotionKey(
+                    frame=frame,
+                    offset=tuple(_listed(rng.normal(0, 2, 3))),
+                    rotation=tuple(_listed(np.array([np.cos(turn), 0, np.sin(turn), 0]))),
+                    scale=round(float(np.exp(rng.normal(0, 0.3))), DIGITS),
+                    opacity=round(float(rng.random()), DIGITS),
+                    ease=way if way in ("rest", "pass") else None,
+                    speed=round(float(rng.uniform(0.01, 0.4)), DIGITS) if way == "speed" else None,
+                )
+            )
+        motion, seen = Motion(keys=keys), []
+        for frame in rng.integers(0, 62, 6).tolist():
+            offset, turned, scale = keyed(motion, frame)
+            angle = float(np.degrees(turned.as_rotvec()[1]))
+            seen.append([frame, *_listed(offset), angle, scale, opacity(motion, frame)])
+        out.append({"motion": motion.model_dump(mode="json"), "seen": seen})
     return json.dumps(out) + "\n"
 
 

@@ -10,14 +10,14 @@ from pydantic import ValidationError
 from scipy.spatial.transform import Rotation
 from tests.conftest import key_of, looking, photographed
 
-from roofline.core.massing.kinds import Block, Mesh, Panel
+from roofline.core.massing.kinds import Block, Flat, Mesh, Panel
 from roofline.core.massing.solids import faces_of
 from roofline.core.moment import Pose
 from roofline.core.move.motion import keyed
 from roofline.core.move.path import moment_at, shot_path
 from roofline.core.throw.engine import engine_of
 from roofline.model.handoff import Delivery
-from roofline.model.massing import Motion
+from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Carrier, Move
 from roofline.model.plates import Throw
 from roofline.model.shot import GroupMotion
@@ -134,8 +134,58 @@ def test_what_cannot_be_shown_is_refused():
     fading = {"keys": [{"frame": 1, "opacity": 0.5}]}
     with pytest.raises(ValidationError, match="only flats can fade"):
         Block.model_validate({**block().model_dump(), "motion": fading})
-    with pytest.raises(ValidationError, match="group cannot fade"):
-        GroupMotion.model_validate({"name": "all", "motion": fading})
+    with pytest.raises(ValidationError, match="one of them"):
+        MotionKey(frame=1, ease="rest", speed=0.1)
     with pytest.raises(ValidationError, match="same frame"):
         Motion.model_validate({"keys": [{"frame": 1}, {"frame": 1}]})
     assert Motion().still and not Motion(drift=(0, 0, 0.1)).still
+
+
+def travelled_by(keys, frames=np.arange(1, 41)) -> np.ndarray:
+    """Offsets along run at frames, and how fast they change there, by finite differences."""
+    motion = Motion.model_validate({"keys": keys})
+    h = 1e-4
+    x = np.array([keyed(motion, f)[0][0] for f in frames])
+    v = np.array([(keyed(motion, f + h)[0][0] - keyed(motion, f - h)[0][0]) / (2 * h) for f in frames])
+    return np.stack([x, v])
+
+
+def test_a_key_is_passed_at_rest_through_or_at_a_speed():
+    keys = [{"frame": 1, "offset": (0, 0, 0)}, {"frame": 21, "offset": (2, 0, 0)}, {"frame": 40, "offset": (3, 0, 0)}]
+
+    def middle(**how):
+        x, v = travelled_by([keys[0], keys[1] | how, keys[2]])
+        assert x[20] == pytest.approx(2) and x[0] == 0 and x[-1] == pytest.approx(3)
+        return v[20]
+
+    assert middle(ease="rest") == pytest.approx(0, abs=1e-6)
+    assert middle(speed=0.25) == pytest.approx(0.25, abs=1e-5)
+    assert middle(ease="pass") == pytest.approx((19 * 2 / 20 + 20 * 1 / 19) / 39, abs=1e-5)
+    assert 0 < middle() <= 3 / 19 + 1e-9
+    _, leaving = travelled_by([keys[0] | {"ease": "rest"}, keys[1], keys[2] | {"speed": 0.3}], np.array([1.001, 39.999]))
+    assert leaving[0] == pytest.approx(0, abs=2e-3) and leaving[1] == pytest.approx(0.3, abs=2e-3)
+
+
+def test_a_turn_comes_to_rest_as_well():
+    def quarter(**how):
+        half = np.radians(45)
+        turn = {"frame": 41, "rotation": (np.cos(half), 0, np.sin(half), 0)}
+        motion = Motion.model_validate({"keys": [{"frame": 1}, turn | how, turn | {"frame": 60}]})
+        return [np.degrees(keyed(motion, f)[1].magnitude()) for f in (1, 21, 40, 41, 50)]
+
+    even, rested = quarter(), quarter(ease="rest")
+    assert even == pytest.approx([0, 45, 87.75, 90, 90]) and rested[-2:] == pytest.approx([90, 90])
+    assert 90 - rested[2] < 0.3 * (90 - even[2])
+
+
+def test_a_group_fades_by_its_flats_and_the_rest_stays_whole():
+    flat = Flat(id="f", name="Flat", foot=(0, 0, -5), heading_deg=0, extent=(-1, 1, 0, 2), group="all")
+    fading = {"keys": [{"frame": 1}, {"frame": 48, "opacity": 0.2}]}
+    shot, _ = shot_with(block())
+    shot.solids = [s.model_copy(update={"group": "all"}) for s in shot.solids if s.id == "b"] + [flat]
+    shot.groups = [GroupMotion.model_validate({"name": "all", "motion": fading})]
+    poses = at(shot, 48).poses
+    assert poses["f"].opacity == pytest.approx(0.2) and poses["b"].opacity == 1.0
+    faded = flat.model_copy(update={"motion": Motion.model_validate({"keys": [{"frame": 1, "opacity": 0.5}]})})
+    shot.solids = [shot.solids[0], faded]
+    assert at(shot, 48).poses["f"].opacity == pytest.approx(0.1)  # one through the other

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 Vec2 = tuple[float, float]
 Vec3 = tuple[float, float, float]
@@ -74,3 +74,17 @@ class Model(BaseModel):
     """Base: NaN and infinity refused, unknown fields of newer writers ignored."""
 
     model_config = ConfigDict(allow_inf_nan=False, extra="ignore", validate_assignment=True)
+
+
+class Eased(Model):
+    """How a key of a piece, a group or the carrier is passed: at rest, through (as its neighbours have it), or at a
+    speed, in metres a frame; null both: so that nothing goes beyond its neighbours."""
+
+    ease: Literal["rest", "pass"] | None = None
+    speed: Annotated[float, Field(gt=0, le=1000)] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Eased:
+        if self.ease is not None and self.speed is not None:
+            raise ValueError("a key comes to rest, is passed, or is passed at a speed: one of them")
+        return self

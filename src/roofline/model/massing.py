@@ -11,20 +11,20 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Id, Model, Name, Quaternion, Vec3
+from roofline.model.base import Eased, Id, Model, Name, Quaternion, Vec3
 
 ONLY_FLATS = "only flats can fade: other pieces have an inside that would be seen"
 KINDS: dict[str, type[SolidBase]] = {}
 
 
-class MotionKey(Model):
+class MotionKey(Eased):
     """Where a piece is at a frame, from where it rests: set off in metres, turned and scaled about its pivot."""
 
     frame: int
     offset: Vec3 = (0.0, 0.0, 0.0)
     rotation: Quaternion = (1.0, 0.0, 0.0, 0.0)  # w, x, y, z
     scale: Annotated[float, Field(gt=0, le=1000)] = 1.0
-    opacity: Annotated[float, Field(ge=0, le=1)] = 1.0  # of flats only
+    opacity: Annotated[float, Field(ge=0, le=1)] = 1.0  # of flats only; a group's is of its flats
 
 
 class Motion(Model):

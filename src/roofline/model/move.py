@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from roofline.model.base import Change, ItemId, Model, Positive, Quaternion, Vec3, give_ids
+from roofline.model.base import Change, Eased, ItemId, Model, Positive, Quaternion, Vec3, give_ids
 
 Held = Literal["position", "rotation", "focal_px"]
 
@@ -90,7 +90,7 @@ class KeyChange(Change):
         return held + (["rotation"] if turns else []) + (["focal_px"] if self.zoom is not None else [])
 
 
-class CarrierKey(Model):
+class CarrierKey(Eased):
     """What the camera rides on at a frame; rotation w, x, y, z, its own directions → world."""
 
     frame: int

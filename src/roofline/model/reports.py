@@ -39,10 +39,18 @@ class FrameReport(Model):
 
 
 class CheckReport(Model):
-    """``open``: frames whose answer is not known yet: what they say of holding is not to be shown."""
-
     holds: bool
     frames: list[FrameReport]
+
+    @property
+    def failing(self) -> list[FrameReport]:
+        """Frames that are known not to hold."""
+        return [f for f in self.frames if not f.holds]
+
+
+class CheckSoFar(CheckReport):
+    """``open``: frames whose answer is not known yet: what they say of holding is not to be shown."""
+
     open: list[int] = []
 
     @property

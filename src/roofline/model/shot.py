@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import field_validator, model_validator
+from pydantic import model_validator
 
 from roofline.model.base import Model, Name
 from roofline.model.handoff import Delivery, Framing
@@ -43,17 +43,10 @@ def _no_circle(plates: list[Plate]) -> None:
 
 
 class GroupMotion(Model):
-    """How the pieces of a group move together, over what each does by itself."""
+    """How the pieces of a group move together, over what each does by itself; where it fades, its flats do."""
 
     name: Name
     motion: Motion
-
-    @field_validator("motion")
-    @classmethod
-    def _solid(cls, value: Motion) -> Motion:
-        if value.fades:
-            raise ValueError("a group cannot fade: let its flats fade")
-        return value
 
 
 class Shot(Model):

@@ -14,7 +14,7 @@ from roofline.formats.masks import mask_png
 from roofline.model.base import VERDICTS, Model, Vec3
 from roofline.model.massing import Motion
 from roofline.model.move import KeyChange, Limits, LimitsChange, Move, TravelChange
-from roofline.model.reports import CheckReport, ProbeReport
+from roofline.model.reports import CheckSoFar, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import FrameCamera, JobState, PathState, ShotState, camera_of, job_state, path_of
@@ -31,7 +31,7 @@ TRIED = ("run", "rise", "back", "pan_deg", "tilt_deg", "roll_deg", "zoom")  # a 
 class CheckState(Model):
     """The check of the move as it stands, or null when it has not been made."""
 
-    report: CheckReport | None
+    report: CheckSoFar | None
     findings: list[Finding]
     width: int | None = None  # pixels of the frames that were judged
     verdicts: tuple[str, ...] = VERDICTS

@@ -20,7 +20,7 @@ from roofline.core.move.path import home_key, lens_centre, moments, shot_path
 from roofline.errors import RoofLineError
 from roofline.model.base import Model, Vec2, Vec3
 from roofline.model.move import Key
-from roofline.model.reports import CheckReport, FocusAt
+from roofline.model.reports import CheckSoFar, FocusAt
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.stages import handoff, move, photo, plates, showing, stepping, survey
@@ -312,7 +312,7 @@ class States:
 
         return self.desk.kept.get("shape", seen_from + solid.model_dump_json(exclude={"name", "tags", "group"}), make)
 
-    def _rail(self, shot_id: str, shot: Shot, revision: int, report: CheckReport | None, faulty: bool) -> list[Telling]:
+    def _rail(self, shot_id: str, shot: Shot, revision: int, report: CheckSoFar | None, faulty: bool) -> list[Telling]:
         def late(told: tuple[str, str | None]) -> None:
             line = Telling(stage="massing", figure=told[0], problem=told[1])
             self.desk.news.tell(shot_id, "rail", {"revision": revision, "line": line.model_dump()})

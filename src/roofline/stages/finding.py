@@ -39,8 +39,9 @@ def with_edges(desk: Desk, shot: Shot, photo: Photo) -> Survey:
         except SurveyError as error:
             return error
 
-    known = photo.survey.model_dump(mode="json"), photo.film_back_mm, photo.facts and photo.facts.model_dump(mode="json")
-    found = desk.kept.get("edges", digest(photo.file, *known), look)
+    facts = photo.facts and photo.facts.model_dump(mode="json")
+    key = digest(photo.file, photo.survey.model_dump(mode="json"), photo.film_back_mm, facts)
+    found = desk.kept.get("edges", key, look)
     if isinstance(found, SurveyError):
         raise found
     return found

@@ -24,7 +24,7 @@ from roofline.formats import pictures
 from roofline.model.base import Model
 from roofline.model.move import Key, Limits, LimitsChange, Move
 from roofline.model.plates import Throw
-from roofline.model.reports import CheckReport, HomeReport, ProbeReport
+from roofline.model.reports import CheckSoFar, HomeReport, ProbeReport
 from roofline.model.shot import Shot
 from roofline.store.orders import Order
 from roofline.store.store import MadeFrom
@@ -186,13 +186,13 @@ def report_key(desk: Desk, shot: Shot) -> str:
     return digest(desk.engines.sight_key(shot), parts)
 
 
-def report_of(desk: Desk, shot: Shot) -> CheckReport | None:
+def report_of(desk: Desk, shot: Shot) -> CheckSoFar | None:
     """The check of this very move, if it has been made."""
-    found: CheckReport | None = desk.kept.peek("report", report_key(desk, shot))
+    found: CheckSoFar | None = desk.kept.peek("report", report_key(desk, shot))
     return found
 
 
-def checked(desk: Desk, shot: Shot) -> tuple[CheckReport | None, list[Finding]]:
+def checked(desk: Desk, shot: Shot) -> tuple[CheckSoFar | None, list[Finding]]:
     """The check of this very move, if it has been made, and what it says in sentences."""
     report = report_of(desk, shot)
     if report is None:
@@ -242,7 +242,7 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     key, frames = report_key(desk, shot), moments(shot)
     judge = Judge(desk.engine(shot), shot.limits)
 
-    def keep(report: CheckReport, width: int) -> None:
+    def keep(report: CheckSoFar, width: int) -> None:
         if (judged_at(desk, shot) or 0) <= width:  # a finer one may have come first
             desk.kept.put("report", key, report)
             desk.kept.put("judged", key, width)
@@ -267,9 +267,9 @@ def _until_none_is_open(
     judge: Judge,
     frames: list[Moment],
     key: str,
-    keep: Callable[[CheckReport, int], None],
+    keep: Callable[[CheckSoFar, int], None],
     tell: Tell,
-) -> CheckReport:
+) -> CheckSoFar:
     """A check, or the rest of one that was broken off."""
     small = sizes(frames[0].view.width)[0]
     under_way: Checking | None = desk.kept.peek("checking", key)
@@ -292,7 +292,7 @@ def _until_none_is_open(
     return under_way.report
 
 
-def _at_full_size(desk: Desk, judge: Judge, frames: list[Moment], tell: Tell) -> CheckReport:
+def _at_full_size(desk: Desk, judge: Judge, frames: list[Moment], tell: Tell) -> CheckSoFar:
     """A check at the delivered size, which waits while anything is being delivered."""
     reports = []
     for done, moment in enumerate(frames, 1):
@@ -301,7 +301,7 @@ def _at_full_size(desk: Desk, judge: Judge, frames: list[Moment], tell: Tell) ->
             time.sleep(0.1)
         reports.append(judge.look(moment, moment.view.width).report)
         tell(done / len(frames), f"frame {done} of {len(frames)}")
-    return CheckReport(holds=all(f.holds for f in reports), frames=reports)
+    return CheckSoFar(holds=all(f.holds for f in reports), frames=reports)
 
 
 def order_bring_back(desk: Desk, shot_id: str) -> Job:
@@ -323,7 +323,7 @@ def run_bring_back(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     return {"fraction": found.fraction, "limited_by": worst.model_dump(mode="json") if worst else None}
 
 
-def telling(shot: Shot, report: CheckReport | None) -> tuple[str, str | None]:
+def telling(shot: Shot, report: CheckSoFar | None) -> tuple[str, str | None]:
     """The stage's figure, and what is wrong; ``report``: the check of this very move, if it has been made."""
     n = len(shot.move.keys)
     if n < 2:

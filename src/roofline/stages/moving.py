@@ -59,8 +59,8 @@ def set_group_motion(desk: Desk, shot_id: str, name: str, motion: Motion | None)
     def alter(shot: Shot) -> Shot:
         if not any(s.group == name for s in shot.solids):
             raise NotFound(f"There is no group '{name}'.")
-        if motion is not None and motion.fades:
-            raise MoveError("A group cannot fade: let its flats fade.")
+        if motion is not None and motion.fades and not any(s.can_fade for s in shot.solids if s.group == name):
+            raise MoveError(f"There is no flat in '{name}', and {ONLY_FLATS}.")
         rest = [g for g in shot.groups if g.name != name]
         moves = _with_rest(shot, motion, next((g.motion for g in shot.groups if g.name == name), None))
         shot.groups = rest if moves is None or moves.still else [*rest, GroupMotion(name=name, motion=moves)]

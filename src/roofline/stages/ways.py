@@ -9,7 +9,7 @@ from roofline.core.move.judging import Judge, checked
 from roofline.core.move.path import moments
 from roofline.errors import Conflict, NotFound
 from roofline.model.base import Model
-from roofline.model.reports import CheckReport
+from roofline.model.reports import CheckSoFar
 from roofline.model.shot import Shot
 from roofline.stages import move
 from roofline.store.orders import Order
@@ -96,7 +96,7 @@ def _way(desk: Desk, shot: Shot, kind: str) -> tuple[Way, Shot]:
     return way, way.shot
 
 
-def _judged(desk: Desk, shot: Shot) -> CheckReport:
+def _judged(desk: Desk, shot: Shot) -> CheckSoFar:
     """Every frame, judged until none is open; the check of that very move where it has been made."""
     report = move.report_of(desk, shot)
     if report is not None and not report.open:

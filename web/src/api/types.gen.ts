@@ -2149,6 +2149,11 @@ export interface components {
          * @description What the camera rides on at a frame; rotation w, x, y, z, its own directions → world.
          */
         CarrierKey: {
+            /**
+             * Ease
+             * @default null
+             */
+            ease: ("rest" | "pass") | null;
             /** Frame */
             frame: number;
             /** Position */
@@ -2172,6 +2177,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Speed
+             * @default null
+             */
+            speed: number | null;
         };
         /** Cause */
         Cause: {
@@ -2188,10 +2198,10 @@ export interface components {
             verdict: "sound" | "soft" | "smeared" | "spilled" | "bare" | "void";
         };
         /**
-         * CheckReport
+         * CheckSoFar
          * @description ``open``: frames whose answer is not known yet: what they say of holding is not to be shown.
          */
-        CheckReport: {
+        CheckSoFar: {
             /** Frames */
             frames: components["schemas"]["FrameReport"][];
             /** Holds */
@@ -2209,7 +2219,7 @@ export interface components {
         CheckState: {
             /** Findings */
             findings: components["schemas"]["Finding"][];
-            report: components["schemas"]["CheckReport"] | null;
+            report: components["schemas"]["CheckSoFar"] | null;
             /**
              * Verdicts
              * @default [
@@ -3743,7 +3753,7 @@ export interface components {
         };
         /**
          * GroupMotion
-         * @description How the pieces of a group move together, over what each does by itself.
+         * @description How the pieces of a group move together, over what each does by itself; where it fades, its flats do.
          */
         GroupMotion: {
             motion: components["schemas"]["Motion"];
@@ -4613,6 +4623,11 @@ export interface components {
          * @description Where a piece is at a frame, from where it rests: set off in metres, turned and scaled about its pivot.
          */
         MotionKey: {
+            /**
+             * Ease
+             * @default null
+             */
+            ease: ("rest" | "pass") | null;
             /** Frame */
             frame: number;
             /**
@@ -4653,6 +4668,11 @@ export interface components {
              * @default 1
              */
             scale: number;
+            /**
+             * Speed
+             * @default null
+             */
+            speed: number | null;
         };
         /**
          * Move

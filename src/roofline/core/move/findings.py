@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from roofline.core.move.home import SILENT
 from roofline.core.throw.check import GAPS, STRAINS
 from roofline.model.move import Limits
-from roofline.model.reports import CheckReport, FrameReport, HomeReport
+from roofline.model.reports import CheckReport, CheckSoFar, FrameReport, HomeReport
 from roofline.model.shot import Shot
 
 Action = Literal["bring_back", "add_throw", "go_to_frame", "throw_after"]
@@ -93,9 +93,9 @@ def told_of(shot: Shot, frames: Sequence[FrameReport]) -> str:
 
 def _open(report: CheckReport) -> list[Finding]:
     """That some frames are not told yet, and why."""
-    n = len(report.open)
-    if not n:
+    if not isinstance(report, CheckSoFar) or not report.open:
         return []
+    n = len(report.open)
     which = "1 frame lies" if n == 1 else f"{n} frames lie"
     said = f"{which} close to a limit and cannot be told small: open until judged larger."
     return [Finding(text=said, frame=report.open[0])]

@@ -14,7 +14,7 @@ from roofline.core.moment import Moment
 from roofline.core.throw.check import check_frame, counts_of, report_on
 from roofline.core.throw.engine import Engine, Measures, limits_of
 from roofline.model.move import Limits
-from roofline.model.reports import CheckReport, FrameReport
+from roofline.model.reports import CheckSoFar, FrameReport
 
 #: pixels across at which a frame is judged before it is at its delivered size, and how many times that is at least
 SMALL = ((320, 1.5), (960, 3.0))
@@ -173,9 +173,9 @@ class Checking:
     near: dict[int, float]  # of open frames, by their place, how near to a limit
 
     @property
-    def report(self) -> CheckReport:
+    def report(self) -> CheckSoFar:
         open_ = sorted(self.frames[n].frame for n in self.near)
-        return CheckReport(holds=not open_ and all(f.holds for f in self.frames), frames=list(self.frames), open=open_)
+        return CheckSoFar(holds=not open_ and all(f.holds for f in self.frames), frames=list(self.frames), open=open_)
 
     def next(self) -> int:
         """The place of the open frame that is looked at next: beside the border between frames that hold and frames
@@ -218,7 +218,7 @@ def settle_next(judge: Judge, moments: Sequence[Moment], under_way: Checking) ->
     del under_way.near[n]
 
 
-def checked(judge: Judge, moments: Sequence[Moment], told: Callable[[int], None] = lambda done: None) -> CheckReport:
+def checked(judge: Judge, moments: Sequence[Moment], told: Callable[[int], None] = lambda done: None) -> CheckSoFar:
     """All moments, given at their delivered size, judged until none is open."""
     under_way = looked_small(judge, moments, told)
     while under_way.near:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Carrier, CarrierKey, Key
 from roofline.model.shot import Shot
 
+E = TypeVar("E", MotionKey, CarrierKey)
 OFF = 0.005  # of how far something goes: what it may go otherwise when keys beyond the end are taken away
 
 
@@ -106,14 +107,20 @@ def _fitted(shot: Shot, first: int, last: int) -> None:
         move.keys = [_quicker(k, to(k.frame), share) for k in move.keys]
     if move.carrier is not None:
         _apart([to(k.frame) for k in move.carrier.keys], "of the carrier", last)
-        keys = [k.model_copy(update={"frame": to(k.frame)}) for k in move.carrier.keys]
+        keys = [_eased(k, to(k.frame), share) for k in move.carrier.keys]
         move.carrier = Carrier(keys=keys)
     for _, name, motion in _motions(shot):
         _apart([to(k.frame) for k in motion.keys], f"of {name}", last)
-        motion.keys = [k.model_copy(update={"frame": to(k.frame)}) for k in motion.keys]
+        motion.keys = [_eased(k, to(k.frame), share) for k in motion.keys]
     for plate in shot.plates:
         if plate.video is not None:
             plate.video.first = to(plate.video.first)
+
+
+def _eased(key: E, frame: int, share: float) -> E:
+    """A key of a piece, a group or the carrier on another frame, passed as it was, in other time."""
+    speed = None if key.speed is None else key.speed / share
+    return key.model_copy(update={"frame": frame, "speed": speed})
 
 
 def _quicker(key: Key, frame: int, share: float) -> Key:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from scipy.spatial.transform import Rotation, Slerp
+from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array
 from roofline.core.massing.solids import faces_of
 from roofline.core.moment import Pose
+from roofline.core.move.curves import through, turned
 from roofline.core.move.travel import carrier_at, travelled, turn_between
 from roofline.model.massing import Motion, SolidBase
 from roofline.model.shot import Shot
@@ -31,6 +33,7 @@ def poses_at(shot: Shot, path: Path, frame: float, eye: Array) -> dict[str, Pose
             members = [s for s in shot.solids if s.group == solid.group]
             motion = groups[solid.group]
             over = _pose(shot, path, motion, _pivot(motion, members), frame, eye)
+            over = over if solid.can_fade else replace(over, opacity=1.0)  # the others have an inside
             pose = over if pose is None else over.after(pose)
         if pose is not None:
             out[solid.id] = pose
@@ -47,7 +50,7 @@ def _pivot(motion: Motion, solids: list[SolidBase]) -> Array:
 
 
 def keyed(motion: Motion, frame: float) -> tuple[Array, Rotation, float]:
-    """Offset (3,), rotation and scale by a motion's keys: smooth, at rest at both ends, never beyond neighbours."""
+    """Offset (3,), rotation and scale by a motion's keys; before and after them it stands."""
     keys = motion.keys
     if not keys:
         return np.zeros(3), Rotation.identity(), 1.0
@@ -55,13 +58,12 @@ def keyed(motion: Motion, frame: float) -> tuple[Array, Rotation, float]:
     if len(keys) == 1:
         return np.array(keys[0].offset), turns[0], keys[0].scale
     frames = np.array([k.frame for k in keys], dtype=np.float64)
-    at = float(np.clip(frame, frames[0], frames[-1]))
-    values = PchipInterpolator(frames, np.array([[*k.offset, np.log(k.scale)] for k in keys]))(at)
-    return np.asarray(values[:3]), Slerp(frames, turns)(at), float(np.exp(values[3]))
+    values = through(keys, frames, np.array([[*k.offset, np.log(k.scale)] for k in keys]))(frame)
+    return values[:3], turned(keys, frames, turns, frame), float(np.exp(values[3]))
 
 
 def opacity(motion: Motion, frame: float) -> float:
-    """How opaque a piece is by its keys, 0…1: smooth, never beyond neighbouring keys."""
+    """How opaque a piece is by its keys, 0…1: smooth, never beyond neighbouring keys, however those are passed."""
     keys = motion.keys
     if len(keys) < 2 or not motion.fades:
         return keys[0].opacity if keys else 1.0

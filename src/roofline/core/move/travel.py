@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from scipy.spatial.transform import Rotation, Slerp
+from scipy.spatial.transform import Rotation
 
 from roofline.core.camera import Array
 from roofline.core.massing.solids import faces_of
+from roofline.core.move.curves import through, turned
 from roofline.errors import MoveError
 from roofline.model.move import Carrier, Sway
 from roofline.model.shot import Shot
@@ -135,15 +136,14 @@ def pace_through(speed: list[tuple[float, float]], path: Path, frame: float, own
 
 
 def carrier_at(carrier: Carrier, frame: float) -> tuple[Array, Rotation]:
-    """Where a carrier is (3,), and how it is turned: along smooth curves through its keys, at rest at both ends."""
+    """Where a carrier is (3,), and how it is turned: along curves through its keys; it stands before and after them."""
     keys = carrier.keys
     turns = Rotation.from_quat([k.rotation for k in keys], scalar_first=True)
     if len(keys) == 1:
         return np.array(keys[0].position), turns[0]
     frames = np.array([k.frame for k in keys], dtype=np.float64)
-    at = float(np.clip(frame, frames[0], frames[-1]))
-    position = PchipInterpolator(frames, np.array([k.position for k in keys]))(at)
-    return np.asarray(position), Slerp(frames, turns)(at)
+    position = through(keys, frames, np.array([k.position for k in keys]))(frame)
+    return position, turned(keys, frames, turns, frame)
 
 
 def _carried(carrier: Carrier, place: Place, frame: float) -> Place:

@@ -7,6 +7,7 @@ import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import { footOf } from './kinds'
+import { sunk } from './sunk'
 import { useChosen } from './tools'
 
 const s = useShot()
@@ -52,6 +53,12 @@ function setDepth({ of, ids }: Deep, metres: number) {
     return { op: 'push', factor: solid ? metres / depthOf(solid)! : 1 }
   }, ids)
 }
+/** How far the chosen piece lies under the ground. */
+const under = computed(() => {
+  const shape = s.state!.shapes.find((x) => x.id === s.solidId)
+  if (!shape || s.solid?.kind === 'ground' || chosen.value.length !== 1) return null
+  return sunk(shape.vertices as Vec3[], s.shot.solids)
+})
 const mine = computed(() => s.state!.shapes.find((x) => x.id === s.solidId)?.names ?? [])
 const others = computed(() =>
   s
@@ -96,6 +103,20 @@ const named = (text: string) =>
     <div class="row">
       <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1 / 1.05 })">5 % nearer</ElButton>
       <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1.05 })">5 % farther</ElButton>
+    </div>
+    <div v-if="under" class="sentence warn" data-sunk>
+      It lies {{ under.by.toFixed(2) }} m under the ground, which hides that part: home is not the photo there.
+      <ElButton :disabled="locked" data-back-onto @click="arrange({ op: 'stand', level: under.level })">
+        {{ trueSize ? 'Stand it on the ground' : 'Back to where it stands on it' }}
+      </ElButton>
+      <ElButton
+        v-if="!trueSize"
+        :disabled="locked"
+        data-lift-onto
+        @click="arrange({ op: 'move', by: [0, under.by, 0] })"
+        >Lift it onto the ground here</ElButton
+      >
+      <span v-if="!trueSize" class="quiet">Lifted, it stands higher in the picture than in the photo.</span>
     </div>
     <div class="row">
       <NumberField

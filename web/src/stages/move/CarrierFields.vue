@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import EaseFields from './EaseFields.vue'
 import { aboutRise, AXES, keysWith, keysWithout, replaced, ridden, turned } from './motion'
 
 type Key = Schemas['CarrierKey']
@@ -23,7 +24,7 @@ const set = (keys: (now: Key[]) => Key[] | null) => {
     (shot) => ({ ...shot, move: { ...shot.move, ...next(shot) } }),
   )
 }
-const REST: Key = { frame: 0, position: [0, 0, 0], rotation: [1, 0, 0, 0] }
+const REST: Key = { frame: 0, position: [0, 0, 0], rotation: [1, 0, 0, 0], ease: null, speed: null }
 const key = computed(() => carrier.value?.keys.find((k) => k.frame === s.frame) ?? null)
 const now = computed(() => ridden(carrier.value?.keys ?? [], s.frame, REST))
 function setKey(change: (there: Key) => Partial<Key>) {
@@ -66,6 +67,7 @@ function removeKey() {
         unit="°"
         @change="(v) => setKey(() => ({ rotation: turned(v!) }))"
       />
+      <EaseFields v-if="key" of="the carrier" :at="key" :fps="s.shot.delivery.fps" @set="(to) => setKey(() => to)" />
       <div class="row">
         <ElButton v-if="!key" data-set-carrier-key @click="setKey(() => ({}))">Set a key here</ElButton>
         <ElButton v-if="key && carrier.keys.length > 1" @click="removeKey">Remove the carrier’s key</ElButton>

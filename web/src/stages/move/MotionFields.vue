@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import EaseFields from './EaseFields.vue'
 import { aboutRise, at, AXES, keysWith, keysWithout, replaced, REST, turned, type Motion } from './motion'
 
 const s = useShot()
@@ -29,7 +30,7 @@ const groups = computed<Mover[]>(() =>
     path: `/groups/${encodeURIComponent(name)}`,
     says: `all of ${name}`,
     motion: s.shot.groups?.find((g) => g.name === name)?.motion ?? null,
-    fades: false,
+    fades: s.shot.solids.some((x) => x.group === name && x.kind === 'flat'),
   })),
 )
 const movers = computed(() => [...pieces.value, ...groups.value])
@@ -129,7 +130,7 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
       />
       <NumberField
         v-if="mover.fades"
-        label="Opacity"
+        :label="mover.path.startsWith('/groups/') ? 'Opacity of its flats' : 'Opacity'"
         :model-value="100 * now.opacity"
         unit="%"
         :digits="0"
@@ -137,6 +138,7 @@ const stand = () => s.change('PUT', `${mover.value!.path}/motion`, { motion: nul
         :max="100"
         @change="(v) => setKey(() => ({ opacity: v! / 100 }))"
       />
+      <EaseFields v-if="key" of="it" :at="key" :fps="s.shot.delivery.fps" @set="(to) => setKey(() => to)" />
       <NumberField
         v-for="(axis, i) in AXES"
         :key="`drift${axis}`"

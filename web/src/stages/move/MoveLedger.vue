@@ -68,48 +68,48 @@ function act(action: string | null | undefined, frame: number | null | undefined
     <BeginningSaid />
     <section v-if="at" class="section">
       <h2>{{ key ? `Key on frame ${s.frame}` : `Frame ${s.frame}, between keys` }}</h2>
-        <NumberField
-          v-for="(axis, i) in ['run', 'rise', 'return']"
-          :id="`key-${axis}`"
-          :key="axis"
-          :label="`At ${axis}`"
-          :model-value="at.position[i]"
-          unit="m"
-          :digits="3"
-          makes
-          @change="setKey({ position: place(i, $event!) })"
-        />
-        <NumberField label="Pan" :model-value="at.pan_deg" unit="°" makes @change="setKey({ pan_deg: $event! })" />
-        <NumberField
-          label="Tilt"
-          :model-value="at.tilt_deg"
-          unit="°"
-          :min="-89.9"
-          :max="89.9"
-          makes
-          @change="setKey({ tilt_deg: $event! })"
-        />
-        <NumberField label="Roll" :model-value="at.roll_deg" unit="°" makes @change="setKey({ roll_deg: $event! })" />
-        <NumberField
-          label="Focal length"
-          :model-value="mm"
-          unit="mm"
-          :min="1"
-          :max="3000"
-          makes
-          @change="setKey({ zoom: $event! / home_mm })"
-        />
-        <HoldsFields />
-        <PassFields />
-        <div class="row" style="margin-top: 6px">
-          <ElButton v-if="!key" data-set-key @click="setKey({})">Set a key here</ElButton>
-          <ElButton v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
-            Pin to home
-          </ElButton>
-          <ElButton v-else @click="setKey({ home: false })">Unpin from home</ElButton>
-          <ElButton v-if="key" @click="removeKey()">Remove key</ElButton>
-        </div>
-        <p v-if="key?.home" class="quiet">Pinned to home: it follows the survey and the frame.</p>
+      <NumberField
+        v-for="(axis, i) in ['run', 'rise', 'return']"
+        :id="`key-${axis}`"
+        :key="axis"
+        :label="`At ${axis}`"
+        :model-value="at.position[i]"
+        unit="m"
+        :digits="3"
+        makes
+        @change="setKey({ position: place(i, $event!) })"
+      />
+      <NumberField label="Pan" :model-value="at.pan_deg" unit="°" makes @change="setKey({ pan_deg: $event! })" />
+      <NumberField
+        label="Tilt"
+        :model-value="at.tilt_deg"
+        unit="°"
+        :min="-89.9"
+        :max="89.9"
+        makes
+        @change="setKey({ tilt_deg: $event! })"
+      />
+      <NumberField label="Roll" :model-value="at.roll_deg" unit="°" makes @change="setKey({ roll_deg: $event! })" />
+      <NumberField
+        label="Focal length"
+        :model-value="mm"
+        unit="mm"
+        :min="1"
+        :max="3000"
+        makes
+        @change="setKey({ zoom: $event! / home_mm })"
+      />
+      <HoldsFields />
+      <PassFields />
+      <div class="row" style="margin-top: 6px">
+        <ElButton v-if="!key" data-set-key @click="setKey({})">Set a key here</ElButton>
+        <ElButton v-if="!key?.home" :disabled="!s.state!.home" data-pin-home @click="setKey({ home: true })">
+          Pin to home
+        </ElButton>
+        <ElButton v-else @click="setKey({ home: false })">Unpin from home</ElButton>
+        <ElButton v-if="key" @click="removeKey()">Remove key</ElButton>
+      </div>
+      <p v-if="key?.home" class="quiet">Pinned to home: it follows the survey and the frame.</p>
     </section>
 
     <section v-if="s.state!.home || s.keys.length" class="section">

@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest'
-import { aboutRise, at, keysWith, keysWithout, replaced, REST, ridden, turned } from './motion'
+import cases from './motion.gen.json'
+import { aboutRise, at, keysWith, keysWithout, replaced, REST, ridden, turned, type Motion } from './motion'
 
 describe('motions', () => {
   it('begin a new key where the thing is by then', () => {
-    const key = { offset: [1, 0, 0] as [number, number, number], rotation: turned(30), scale: 2, opacity: 1 }
+    const key = { offset: [1, 0, 0] as [number, number, number], rotation: turned(30), scale: 2, opacity: 1, ease: null, speed: null }
     const motion = {
       ...REST,
       keys: [
@@ -28,10 +29,30 @@ describe('motions', () => {
       frame,
       position: [0, 0, frame] as [number, number, number],
       rotation: turned(0),
+      ease: null,
+      speed: null,
     }))
     expect(ridden(ride, 6, ride[0]).position[2]).toBeCloseTo(6)
     expect(ridden([], 6, ride[0])).toMatchObject({ frame: 6, position: [0, 0, 1] })
     expect(at(null, 7)).toMatchObject({ frame: 7, scale: 1, offset: [0, 0, 0] })
+  })
+  it('are where the server has them, however their keys are passed', () => {
+    for (const { motion, seen } of cases)
+      for (const [frame, run, rise, back, angle, scale, opacity] of seen) {
+        const got = at(motion as unknown as Motion, frame)
+        expect(got.offset[0]).toBeCloseTo(run, 6)
+        expect(got.offset[1]).toBeCloseTo(rise, 6)
+        expect(got.offset[2]).toBeCloseTo(back, 6)
+        expect(aboutRise(got.rotation)).toBeCloseTo(angle, 5)
+        expect([got.scale, got.opacity][0]).toBeCloseTo(scale, 6)
+        expect(got.opacity).toBeCloseTo(opacity, 6)
+      }
+  })
+  it('pass a key that is changed as it was passed, and a new one evenly', () => {
+    const key = { offset: [1, 0, 0] as [number, number, number], rotation: turned(0), scale: 1, opacity: 1 }
+    const keys = [1, 9].map((frame) => ({ ...key, frame, ease: 'rest' as const, speed: null }))
+    expect(at({ ...REST, keys }, 9).ease).toBe('rest')
+    expect(at({ ...REST, keys }, 5).ease).toBe(null)
   })
   it('turn about Rise and back', () => {
     for (const degrees of [-170, -20, 0, 45, 179]) expect(aboutRise(turned(degrees))).toBeCloseTo(degrees)
