@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tools.shared import changes, constants, frames, motions, paces, vectors
+from tools.shared import changes, constants, curves, frames, motions, paces, vectors
 
 from roofline.model.reports import CheckReport, ProbeReport
 from roofline.model.shot import Shot
@@ -51,6 +51,7 @@ def texts() -> dict[Path, str]:
         "strip/pace.gen.json": paces,
         "stages/photo/frame.gen.json": frames,
         "stages/move/motion.gen.json": motions,
+        "stages/plates/curve.gen.json": curves,
     }
     return made | {web / name: make() for name, make in shared.items()}
 

@@ -18,6 +18,7 @@ from roofline.core.move.ideas import BEFORE
 from roofline.core.move.motion import keyed, opacity
 from roofline.core.move.path import Path
 from roofline.core.move.travel import key_passing, paced
+from roofline.core.plates.coverage import curve
 from roofline.model.base import VERDICTS
 from roofline.model.changes import SurveyChange
 from roofline.model.handoff import Delivery
@@ -128,6 +129,18 @@ def motions(count: int = 14) -> str:
             angle = float(np.degrees(turned.as_rotvec()[1]))
             seen.append([frame, *_listed(offset), angle, scale, opacity(motion, frame)])
         out.append({"motion": motion.model_dump(mode="json"), "seen": seen})
+    return json.dumps(out) + "\n"
+
+
+def curves(count: int = 8) -> str:
+    """`web/src/stages/plates/curve.gen.json`: outlines of smooth and sharp points, and the lines they make."""
+    rng = np.random.default_rng(11)
+    out = []
+    for n in range(count):
+        points = np.round(rng.uniform(0, 900, (int(rng.integers(3, 9)), 2)), 3)
+        smooth: bool | list[bool] = bool(n % 2) if n < 2 else (rng.random(len(points)) < 0.5).tolist()
+        line = [_listed(p) for p in curve(points, smooth)]
+        out.append({"points": points.tolist(), "smooth": smooth, "line": line})
     return json.dumps(out) + "\n"
 
 

@@ -69,3 +69,34 @@ def test_many_points_are_shown_about_the_pointer_only(page, halt):
     page.mouse.move(*board.place(every[0]))
     shown = until(lambda: page.locator("circle.point").count())
     assert 0 < shown < len(every) / 2
+
+
+def test_a_point_is_made_smooth_by_itself_while_it_is_dragged_by_a_click_or_by_its_field(page, halt, pierced):
+    plate, board = pierced
+    smooth = lambda: loops(page, halt, plate)[0]["smooth"]  # noqa: E731
+    line = lambda: page.locator("[data-outline]").get_attribute("d").count("L")  # noqa: E731
+    straight = line()
+    page.mouse.move(*board.place((2000, 700)))
+    page.keyboard.down("Shift")
+    page.mouse.down()
+    page.mouse.up()
+    page.keyboard.up("Shift")
+    until(lambda: smooth() == [False, True, False, False])
+    until(lambda: line() == straight + 30)  # sixteen pieces on either side of it
+    at = board.place((1200, 1400))
+    page.mouse.move(*at)
+    page.mouse.down()
+    page.mouse.move(at[0] - 20, at[1] + 14, steps=4)
+    page.keyboard.press("s")  # while it is in hand
+    page.mouse.up()
+    until(lambda: smooth() == [False, True, False, True])
+    moved = loops(page, halt, plate)[0]["points"][3]
+    assert moved[0] < 1200 and moved[1] > 1400
+    page.locator("[data-step=outline] .name").click()
+    own = page.locator("[data-own-smooth] input")
+    assert own.is_checked()
+    page.locator("[data-own-smooth]").click()
+    until(lambda: smooth() == [False, True, False, False])
+    page.keyboard.press("Control+z")
+    until(lambda: smooth() == [False, True, False, True])
+    assert loops(page, halt, plate)[1]["smooth"] == [True, False, False, True]  # nothing of the hole's

@@ -52,6 +52,7 @@ export const KEYS = {
     close: { key: 'enter', as: 'Enter', says: 'close the outline' },
     back: { key: 'backspace', as: 'Backspace', says: 'take the last point back' },
     point: { key: 'delete', as: 'Delete', says: 'take out the outline’s point under the pointer' },
+    smooth: { key: 's', says: 'the outline’s point in hand, or under the pointer, smooth or sharp' },
     smaller: { key: ',', says: 'a smaller brush' },
     larger: { key: '.', says: 'a larger brush' },
     softer: { key: '<', shift: true, as: 'Shift ,', says: 'a softer brush' },

@@ -65,7 +65,7 @@ const lined = computed(
     !drawing.value && (!!grip.value || (hand.step.value ? hand.step.value.do === 'outline' : view.value === 'photo')),
 )
 /** The lines on the board, and the points of them that can be taken hold of. */
-const lines = computed<Vec2[][]>(() => (drawing.value ? [drawing.value] : lined.value ? outline.loops.value : []))
+const lines = computed<Vec2[][]>(() => (drawing.value ? [drawing.value] : lined.value ? outline.curves.value : []))
 const points = computed<Vec2[]>(() => drawing.value ?? (lined.value ? outline.points.value : []))
 const box = computed(() => (shown.value ? reachOf(shown.value) : null))
 
@@ -77,7 +77,8 @@ function down(p: Vec2, event: PointerEvent) {
     return
   }
   if (hand.down(p, event.shiftKey)) return
-  if (lined.value) outline.down(p)
+  if (lined.value && event.shiftKey) outline.soften()
+  else if (lined.value) outline.down(p)
 }
 let pressed = false
 function move(p: Vec2) {
@@ -150,6 +151,7 @@ useKeys('plates', {
   onWhite: () => (view.value = 'white'),
   matte: () => (view.value = 'matte'),
   point: () => lined.value && outline.take(),
+  smooth: () => lined.value && outline.soften(),
   close: () => void close(),
   back: () => {
     if (drawing.value?.length) drawing.value = drawing.value.slice(0, -1)
@@ -230,6 +232,7 @@ const canvasStyle = computed(() =>
           :cy="pan.toScreen(p)[1]"
           :r="drawing && i === 0 ? 6 : 3.2"
           class="point"
+          :class="{ soft: !drawing && outline.isSoft(p) }"
         />
         <path v-if="stroke" class="stroke" :d="path(stroke, pan.toScreen, false)" :style="wide(pan)" />
         <g v-if="draws && hover && !drawing" class="brush">
@@ -326,6 +329,10 @@ const canvasStyle = computed(() =>
   fill: #fff;
   stroke: var(--action);
   stroke-width: 1.2;
+}
+.point.soft {
+  fill: var(--confirm);
+  stroke: #fff;
 }
 .first {
   position: absolute;

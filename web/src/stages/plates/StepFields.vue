@@ -2,9 +2,10 @@
 /** What can be said of one step: its figures, what it acts on, and how. */
 import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import type { Plate } from '../../api/client'
+import type { Plate, Vec2 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
+import { softOf } from './curve'
 import DepthPicture from './DepthPicture.vue'
 import { facesOf } from './faces'
 import { drawing, loopOf } from './outline'
@@ -22,6 +23,7 @@ import {
   type Field,
   type Step,
 } from './steps'
+import { softened, takenLast } from './useOutlineHand'
 
 const props = defineProps<{ plate: Plate; step: Step }>()
 const PICTURE = '(picture)'
@@ -74,6 +76,20 @@ function takeBack() {
   const last = strokes.value.at(-1)
   if (last) void removeStroke(s, props.plate.id, props.step.id, last.id ?? '')
 }
+/** The point of this outline that was taken last. */
+const own = computed(() => {
+  const last = takenLast.value
+  const step = props.step
+  if (step.do !== 'outline' || last?.step !== step.id || last.plate !== props.plate.id) return null
+  const loop = step.loops[last.loop]
+  if (!loop || last.index >= loop.points.length) return null
+  return { ...last, soft: softOf(loop.points as Vec2[], loop.smooth)[last.index] }
+})
+function softenOwn() {
+  if (!own.value || props.step.do !== 'outline') return
+  const { loop, index } = own.value
+  set({ loops: props.step.loops.map((l, i) => (i === loop ? softened(l, index) : l)) })
+}
 </script>
 
 <template>
@@ -94,13 +110,16 @@ function takeBack() {
     </template>
     <template v-if="step.do === 'outline'">
       <p class="quiet">
-        Drag its points, shown about the pointer where they are many; double-click its line for one more. A loop within
-        it is a hole.
+        Drag its points, shown about the pointer where they are many; double-click its line for one more. S while it is
+        dragged, or a click with Shift, makes a point smooth or sharp. A loop within it is a hole.
       </p>
+      <ElCheckbox v-if="own" :model-value="own.soft" data-own-smooth @change="softenOwn"
+        >The point taken last is smooth</ElCheckbox
+      >
       <ElCheckbox
         :model-value="step.loops.every((l) => l.smooth === true)"
         @change="(smooth) => set({ loops: step.do === 'outline' ? step.loops.map((l) => ({ ...l, smooth })) : [] })"
-        >Smooth</ElCheckbox
+        >All of them smooth</ElCheckbox
       >
       <ElButton @click="((loopOf = step.id), (drawing = []))">Draw another loop</ElButton>
     </template>

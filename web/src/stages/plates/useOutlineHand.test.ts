@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import type { Vec2 } from '../../api/client'
 import { near, onLine } from '../../board/lines'
-import { reshaped, thinned, type Loop } from './useOutlineHand'
+import cases from './curve.gen.json'
+import { curve } from './curve'
+import { reshaped, softened, thinned, type Loop } from './useOutlineHand'
 
 const square: Vec2[] = [
   [0, 0],
@@ -24,6 +26,22 @@ describe('a loop that gains and loses points', () => {
       points: [square[0], square[1], square[3]],
       smooth: true,
     })
+  })
+})
+
+describe('a point that is smooth', () => {
+  it('is so by itself', () => {
+    const one = softened({ points: square, smooth: false } as Loop, 2)
+    expect(one.smooth).toEqual([false, false, true, false])
+    expect(softened({ points: square, smooth: true } as Loop, 0).smooth).toEqual([false, true, true, true])
+    expect(softened(one, 2).smooth).toEqual([false, false, false, false])
+  })
+  it('is drawn as the server cuts', () => {
+    for (const { points, smooth, line } of cases) {
+      const got = curve(points as Vec2[], smooth)
+      expect(got).toHaveLength(line.length)
+      got.forEach((p, i) => p.forEach((v, j) => expect(v).toBeCloseTo(line[i][j], 6)))
+    }
   })
 })
 

@@ -3,18 +3,20 @@ import { computed, ref, type ComputedRef, type Ref } from 'vue'
 import type { Plate, Vec2 } from '../../api/client'
 import { near, onLine } from '../../board/lines'
 import type { useShot } from '../../state/shot'
+import { curve, pieces, softOf } from './curve'
 import { spliced } from './outline'
 import { changeStep, openStep, removeStep, type Step } from './steps'
 
 type OutlineStep = Extract<Step, { do: 'outline' }>
 export type Loop = OutlineStep['loops'][number]
-/** A point of a loop in hand, and the step as it was when it was taken. */
+/** A point of a loop in hand, the step as it is with it, but for its place, and as it was when it was taken. */
 interface Grip {
   plate: string
   step: OutlineStep
   loop: number
   index: number
   at: Vec2
+  was: OutlineStep
 }
 /** More points than this are shown near the pointer only: the picture is what is looked at. */
 const MOST = 60
@@ -34,6 +36,13 @@ export function reshaped(loop: Loop, at: number, without: number, ...points: Vec
   const smooth = Array.isArray(loop.smooth) ? spliced(loop.smooth, at, without, ...sharp) : loop.smooth
   return { points: spliced(loop.points as Vec2[], at, without, ...points), smooth }
 }
+/** A loop whose point at a place is smooth where it was sharp, and sharp where it was smooth; the others stay. */
+export function softened(loop: Loop, at: number): Loop {
+  const soft = softOf(loop.points as Vec2[], loop.smooth)
+  return { ...loop, smooth: soft.map((x, i) => (i === at ? !x : x)) }
+}
+/** The point that was taken last, by its plate, step, loop and place: what its own field is of. */
+export const takenLast = ref<{ plate: string; step: string; loop: number; index: number } | null>(null)
 const withLoop = (step: OutlineStep, at: number, loop: Loop): OutlineStep => ({
   ...step,
   loops: spliced(step.loops, at, 1, loop),
@@ -61,6 +70,19 @@ export function useOutlineHand(
     const now = grip.value ? moved(grip.value) : step.value
     return (now?.loops ?? []).map((l) => l.points as Vec2[])
   })
+  /** The lines that they make. */
+  const curves = computed(() => {
+    const now = grip.value ? moved(grip.value) : step.value
+    return (now?.loops ?? []).map((l) => curve(l.points as Vec2[], l.smooth))
+  })
+  /** Whether a point is smooth. */
+  function isSoft(p: Vec2): boolean {
+    const now = grip.value?.step ?? step.value
+    return (now?.loops ?? []).some((l, n) => {
+      const i = loops.value[n]?.findIndex((q) => q[0] === p[0] && q[1] === p[1]) ?? -1
+      return i >= 0 && softOf(l.points as Vec2[], l.smooth)[i]
+    })
+  }
   /** The points that can be taken hold of, all or those near the pointer. */
   const points = computed(() => {
     const all = loops.value.flat()
@@ -78,7 +100,23 @@ export function useOutlineHand(
   function down(p: Vec2) {
     const found = under(p)
     if (!found || !step.value) return
-    grip.value = { plate: shown.value!.id, step: step.value, loop: found[0], index: found[1], at: p }
+    const plate = shown.value!.id
+    grip.value = { plate, step: step.value, loop: found[0], index: found[1], at: p, was: step.value }
+    takenLast.value = { plate, step: step.value.id, loop: found[0], index: found[1] }
+  }
+  /** The point in hand, or the one under the pointer, smooth or sharp: its own, no other's. */
+  function soften() {
+    const g = grip.value
+    if (g) {
+      const loop = softened(g.step.loops[g.loop], g.index)
+      grip.value = { ...g, step: withLoop(g.step, g.loop, loop) }
+      return
+    }
+    const found = hover.value && under(hover.value)
+    const now = step.value
+    if (!found || !now) return
+    takenLast.value = { plate: shown.value!.id, step: now.id, loop: found[0], index: found[1] }
+    send(withLoop(now, found[0], softened(now.loops[found[0]], found[1])))
   }
   function move(p: Vec2) {
     if (grip.value) grip.value = { ...grip.value, at: p }
@@ -86,17 +124,21 @@ export function useOutlineHand(
   function up() {
     const g = grip.value
     grip.value = null
-    if (g && near(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= LEAST * reach())
-      void changeStep(s, g.plate, moved(g))
+    if (!g) return
+    const away = near(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= LEAST * reach()
+    if (away) void changeStep(s, g.plate, moved(g))
+    else if (g.step !== g.was) void changeStep(s, g.plate, g.step)
   }
   /** A point more, on the line under a place. */
   function put(p: Vec2) {
     const now = step.value
     if (!now) return
-    const lines = loops.value.map((loop) => onLine([...loop, loop[0]], p))
+    const lines = curves.value.map((loop) => onLine([...loop, loop[0]], p))
     const away = lines.map(([place]) => near(place, p))
     const l = away.indexOf(Math.min(...away))
-    if (away[l] < reach()) send(withLoop(now, l, reshaped(now.loops[l], lines[l][1], 0, p)))
+    if (away[l] >= reach()) return
+    const of = pieces(now.loops[l].points as Vec2[], now.loops[l].smooth).flatMap((part, i) => part.map(() => i))
+    send(withLoop(now, l, reshaped(now.loops[l], of[lines[l][1] - 1] + 1, 0, p)))
   }
   /** The point under the pointer goes; with a hole's third one the hole does. */
   function take() {
@@ -108,5 +150,5 @@ export function useOutlineHand(
     if (now.loops.length > 1) return send({ ...now, loops: spliced(now.loops, l, 1) })
     if (shown.value!.steps.length > 1) void removeStep(s, shown.value!.id, now.id)
   }
-  return { grip, step, loops, points, down, move, up, put, take, drop: () => (grip.value = null) }
+  return { grip, step, loops, curves, isSoft, points, down, move, up, put, take, soften, drop: () => (grip.value = null) }
 }
