@@ -162,7 +162,8 @@ def test_a_key_is_passed_at_rest_through_or_at_a_speed():
     assert middle(speed=0.25) == pytest.approx(0.25, abs=1e-5)
     assert middle(ease="pass") == pytest.approx((19 * 2 / 20 + 20 * 1 / 19) / 39, abs=1e-5)
     assert 0 < middle() <= 3 / 19 + 1e-9
-    _, leaving = travelled_by([keys[0] | {"ease": "rest"}, keys[1], keys[2] | {"speed": 0.3}], np.array([1.001, 39.999]))
+    ends = [keys[0] | {"ease": "rest"}, keys[1], keys[2] | {"speed": 0.3}]
+    _, leaving = travelled_by(ends, np.array([1.001, 39.999]))
     assert leaving[0] == pytest.approx(0, abs=2e-3) and leaving[1] == pytest.approx(0.3, abs=2e-3)
 
 

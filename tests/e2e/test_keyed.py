@@ -47,6 +47,40 @@ def test_a_key_for_the_lens_alone_and_one_taken_up_again_by_the_hand(page, halt)
     until(lambda: sorted(key_on(page, halt, 90)["free"]) == ["position", "rotation"])
 
 
+def test_focus_is_dragged_in_plan_and_clicked_in_the_lens_view(page, halt):
+    page.goto(f"/shot/{halt}/move")
+    page.wait_for_selector("canvas[data-frame]")
+    figure(page, "Frame", "60")
+    figure(page, "Focus distance", "6")
+    until(lambda: key_on(page, halt, 60)["focus_m"] == 6)
+    home = key_on(page, halt, 60)["home"]
+    line = page.locator("[data-focus-at]").bounding_box()
+    at = (line["x"] + line["width"] / 2, line["y"] + line["height"] / 2)
+    page.mouse.move(*at)
+    page.mouse.down()
+    page.mouse.move(at[0], at[1] - 12, steps=3)
+    page.mouse.move(at[0], at[1] - 24, steps=3)
+    told = page.locator("[data-focus] text")
+    expect(told).not_to_have_text("focus 6.00 m")
+    page.mouse.up()
+    moved = until(lambda: (k := key_on(page, halt, 60)["focus_m"]) != 6 and k)
+    assert moved > 6
+    expect(told).to_have_text(f"focus {moved:.2f} m")
+    assert key_on(page, halt, 60)["home"] == home
+    page.click("[data-pick-focus]")
+    box = page.get_by_role("group", name="Lens view").bounding_box()
+    spot = (box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.8)
+    page.mouse.click(*spot)
+    clicked = until(lambda: (k := key_on(page, halt, 60)["focus_m"]) != moved and k)
+    frame = page.locator("canvas[data-frame]").bounding_box()
+    delivered = state(page, halt)["shot"]["delivery"]
+    x = (spot[0] - frame["x"]) / frame["width"] * delivered["width"]
+    y = (spot[1] - frame["y"]) / frame["height"] * delivered["height"]
+    probe = page.request.get(f"/api/shots/{halt}/frames/60/probe?x={x}&y={y}").json()
+    assert clicked == pytest.approx(probe["depth_m"], rel=0.02)
+    expect(page.locator("[data-pick-focus]")).to_have_text("Focus on what is clicked")
+
+
 def test_focus_is_keyed_and_lies_across_the_view_in_plan(page, halt):
     page.goto(f"/shot/{halt}/move")
     page.wait_for_selector("canvas[data-frame]")

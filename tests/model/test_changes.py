@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from roofline.errors import Conflict
+from roofline.errors import Conflict, RoofLineError
 from roofline.model.changes import Items, SurveyChange
 from roofline.model.move import Key, Move
 from roofline.model.survey import Edge, Length, Survey
@@ -96,7 +96,14 @@ def test_a_surveys_figures_change_by_name():
     change = SurveyChange(lengths=Items[Length](changed=[{"id": "t", "metres": 3.5}]), given={"datum": None})
     got = change.carried_out(survey)
     assert got == Survey(lengths=[tape.model_copy(update={"metres": 3.5})], camera_height_m=1.6)
-    assert SurveyChange(given={"edges": [], "lengths": [], "colour": 1}).carried_out(survey) == survey
+    for name in ("edges", "colour"):
+        with pytest.raises(RoofLineError, match=f"no '{name}'"):
+            SurveyChange(given={name: []}).carried_out(survey)
+    with pytest.raises(RoofLineError, match="no 'metre'"):
+        SurveyChange(lengths=Items[Length](changed=[{"id": "t", "metre": 3.5}])).carried_out(survey)
+    for wrong in ({"colour": 1}, {"edges": {"change": []}}):
+        with pytest.raises(ValueError, match="Extra inputs"):
+            SurveyChange.model_validate(wrong)
     with pytest.raises(ValueError, match="edge_sigma_px"):
         SurveyChange(given={"edge_sigma_px": -1}).carried_out(survey)
 

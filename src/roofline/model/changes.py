@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, Generic, TypeVar
 
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
-from roofline.errors import Conflict
+from roofline.errors import Conflict, RoofLineError
 from roofline.model.base import Model
 from roofline.model.survey import Edge, Length, Survey
 
 Item = TypeVar("Item", bound=Model)
 
 
+def _known(names: Iterable[str], of: type[Model], what: str, but: tuple[str, ...] = ()) -> None:
+    """Raise RoofLineError for a name that a model has not: it would be taken and forgotten."""
+    for name in names:
+        if name not in of.model_fields or name in but:
+            raise RoofLineError(f"{what} has no '{name}' that could be changed so; nothing was changed.")
+
+
 class Items(Model, Generic[Item]):
-    """What changes in a list of things that have ids."""
+    """What changes in a list of things that have ids. Names that nothing has are refused."""
+
+    model_config = ConfigDict(extra="forbid")
 
     added: list[Item] = []
     changed: list[dict[str, Any]] = []  # each the id, and those fields that are otherwise from now on
@@ -32,6 +42,7 @@ class Items(Model, Generic[Item]):
             old = there.get(str(change.get("id")))
             if old is None:
                 raise Conflict(f"{what} that you changed is no longer there; nothing else was changed.")
+            _known(change, type(old), what)
             there[old.id] = type(old).model_validate({**old.model_dump(), **change})  # type: ignore[attr-defined]
         for new in self.added:
             if there.setdefault(new.id, new) != new:  # type: ignore[attr-defined]
@@ -40,7 +51,9 @@ class Items(Model, Generic[Item]):
 
 
 class SurveyChange(Model):
-    """What changes in a survey: edges and tapes by id, and figures by name."""
+    """What changes in a survey: edges and tapes by id, and figures by name. Names that it has not are refused."""
+
+    model_config = ConfigDict(extra="forbid")
 
     edges: Items[Edge] = Field(default_factory=lambda: Items[Edge]())
     lengths: Items[Length] = Field(default_factory=lambda: Items[Length]())
@@ -48,10 +61,10 @@ class SurveyChange(Model):
 
     def carried_out(self, survey: Survey) -> Survey:
         """The survey as it is afterwards; see `Items.carried_out`."""
-        given = {k: v for k, v in self.given.items() if k in Survey.model_fields and k not in ("edges", "lengths")}
+        _known(self.given, Survey, "A survey", but=("edges", "lengths"))
         return Survey.model_validate(
             survey.model_dump()
-            | given
+            | self.given
             | {
                 "edges": [e.model_dump() for e in self.edges.carried_out(survey.edges, "An edge")],
                 "lengths": [t.model_dump() for t in self.lengths.carried_out(survey.lengths, "A tape")],

@@ -9,7 +9,7 @@ from flask import Response
 from pydantic import Field
 
 from roofline.formats.face_pictures import Depth
-from roofline.model.base import Model, Name, Vec4
+from roofline.model.base import Change, Model, Name, Vec4
 from roofline.model.plates import Outline, Throw, ThrowChange
 from roofline.model.steps import Grade, How, Step, Stroke
 from roofline.server.routes import Routes, Width
@@ -45,7 +45,7 @@ class StepAdded(Model):
     place: Annotated[int, Field(ge=0)] | None = None
 
 
-class StepSwitch(Model):
+class StepSwitch(Change):
     off: bool | None = None
     place: Annotated[int, Field(ge=0)] | None = None
 

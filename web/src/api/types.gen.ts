@@ -5918,16 +5918,10 @@ export interface components {
         };
         /** StepSwitch */
         StepSwitch: {
-            /**
-             * Off
-             * @default null
-             */
-            off: boolean | null;
-            /**
-             * Place
-             * @default null
-             */
-            place: number | null;
+            /** Off */
+            off?: boolean | null;
+            /** Place */
+            place?: number | null;
         };
         /**
          * Steps
@@ -6139,7 +6133,7 @@ export interface components {
         };
         /**
          * SurveyChange
-         * @description What changes in a survey: edges and tapes by id, and figures by name.
+         * @description What changes in a survey: edges and tapes by id, and figures by name. Names that it has not are refused.
          */
         SurveyChange: {
             edges?: components["schemas"]["Items_Edge_"];

@@ -3,7 +3,14 @@
 import { computed } from 'vue'
 import type { FrameCamera, Vec2 } from '../api/client'
 
-const props = defineProps<{ now: FrameCamera; deliveredWidth: number; flat: (p: number[]) => Vec2 }>()
+const props = defineProps<{
+  now: FrameCamera
+  /** The distance that the hand has it at. */
+  held?: number | null
+  deliveredWidth: number
+  flat: (p: number[]) => Vec2
+}>()
+const emit = defineEmits<{ take: [PointerEvent] }>()
 /** The frame's two sides at a depth, level with the lens. */
 function across(depth: number): [Vec2, Vec2] {
   const [right, , ahead] = props.now.rotation as unknown as number[][]
@@ -14,14 +21,16 @@ function across(depth: number): [Vec2, Vec2] {
 const path = (depth: number | null | undefined) =>
   depth ? `M${across(depth)[0].join(' ')}L${across(depth)[1].join(' ')}` : ''
 const f = computed(() => props.now.focus!)
+const at = computed(() => props.held ?? f.value.focus_m)
 </script>
 
 <template>
   <g data-focus>
-    <path :d="path(f.focus_m)" class="focus" data-focus-at />
-    <path :d="path(f.sharp_from_m)" class="sharp" />
-    <path :d="path(f.sharp_to_m)" class="sharp" />
-    <text :x="across(f.focus_m)[1][0] + 4" :y="across(f.focus_m)[1][1] + 4">focus {{ f.focus_m.toFixed(2) }} m</text>
+    <path :d="path(at)" class="focus" data-focus-at />
+    <path v-if="!held" :d="path(f.sharp_from_m)" class="sharp" />
+    <path v-if="!held" :d="path(f.sharp_to_m)" class="sharp" />
+    <text :x="across(at)[1][0] + 4" :y="across(at)[1][1] + 4">focus {{ at.toFixed(2) }} m</text>
+    <path :d="path(at)" class="grip" data-focus-grip @pointerdown="emit('take', $event)" />
   </g>
 </template>
 
@@ -32,6 +41,12 @@ path {
 }
 .focus {
   stroke-width: 1.6;
+}
+.grip {
+  stroke: transparent;
+  stroke-width: 14;
+  cursor: move;
+  pointer-events: stroke;
 }
 .sharp {
   stroke-dasharray: 3 3;

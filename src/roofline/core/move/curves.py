@@ -1,4 +1,4 @@
-"""Curves through keys of pieces, groups and the carrier: never beyond neighbours, or as a key says that it is passed."""
+"""Curves through keys of pieces, groups and the carrier: never beyond neighbours, or as a key says it is passed."""
 
 from __future__ import annotations
 

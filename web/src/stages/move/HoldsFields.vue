@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** What a key holds of the camera, and its focus: each value may be left to the other keys. */
-import { ElCheckbox } from 'element-plus'
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useMove, type Held } from './move'
+import { useFocus } from './useFocus'
 
 const { s, at, key, setKey } = useMove()
+const { focusing } = useFocus()
 const VALUES: [Held, string][] = [
   ['position', 'position'],
   ['rotation', 'direction'],
@@ -48,6 +50,9 @@ const sharp = computed(() => {
     makes
     @change="also({ focus_m: $event })"
   />
+  <ElButton :class="{ on: focusing }" :aria-pressed="focusing" data-pick-focus @click="focusing = !focusing">
+    {{ focusing ? 'Click in the lens view what is in focus' : 'Focus on what is clicked' }}
+  </ElButton>
   <NumberField
     v-if="focus"
     id="f-stop"

@@ -20,6 +20,7 @@ import { sendHeld } from '../../hand/held'
 import { useKeys } from '../../hand/keys'
 import { plateName, surfaceName } from '../../state/names'
 import { passesElsewhere, turned, useMove } from './move'
+import { useFocus } from './useFocus'
 import { useInk } from './useInk'
 import { useDrawn } from './useDrawn'
 import { useLensPicture } from './useLensPicture'
@@ -60,6 +61,7 @@ onBeforeUnmount(() => {
   playing.value = false
 })
 
+const { click: focusOn, focusing } = useFocus()
 const { inked } = useInk(
   ink,
   () => Math.min(960, Math.max(160, box.value.w)),
@@ -90,13 +92,13 @@ function pixelAt(event: PointerEvent): Vec2 {
 let grab: { from: Vec2; camera: FrameCamera; shift: boolean } | null = null
 function putBack() {
   grab = null
-  drawing.value = false
+  drawing.value = focusing.value = false
   heldKey.value = null
   hand.value = null
 }
 function down(event: PointerEvent) {
   if (event.button !== 0 || !at.value) return
-  if (taken(event)) return
+  if (focusOn(pixelAt(event)) || taken(event)) return
   sendHeld()
   host.value!.focus({ preventScroll: true })
   playing.value = false

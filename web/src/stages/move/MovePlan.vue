@@ -6,9 +6,11 @@ import type { FrameCamera, Photo, Shape, Vec2, Vec3 } from '../../api/client'
 import FocusLines from '../../board/FocusLines.vue'
 import OrbitBoard from '../../board/OrbitBoard.vue'
 import PlanBoard from '../../board/PlanBoard.vue'
+import { begin } from '../../hand/gesture'
 import { elevation, headingOf } from './elevation'
 import Handles from './Handles.vue'
 import { useMove } from './move'
+import { depthOf, useFocus } from './useFocus'
 import StandingRoom from './StandingRoom.vue'
 import StandingVolume from './StandingVolume.vue'
 
@@ -41,6 +43,27 @@ const side = computed(() => from.value === 'side')
 const about = computed(() => (props.now && shown.value ? { at: props.now.position, far: FAR } : undefined))
 const says = ref('')
 const { s, at } = useMove()
+const { held, set: setFocus } = useFocus()
+/** The line of focus taken along the view. */
+function takeFocus(event: PointerEvent, metres: (screen: Vec2) => Vec2) {
+  const camera = at.value
+  if (!camera || event.button !== 0) return
+  event.stopPropagation()
+  const svg = (event.currentTarget as SVGElement).ownerSVGElement!
+  const box = svg.getBoundingClientRect()
+  const move = (e: PointerEvent) => {
+    held.value = depthOf(camera, metres([e.clientX - box.left, e.clientY - box.top])) ?? held.value
+  }
+  const finish = (e: PointerEvent) => {
+    move(e)
+    const to = held.value
+    if (to === null) return
+    void setFocus(to, camera).then(() => {
+      if (held.value === to) held.value = null
+    })
+  }
+  begin(event, svg.parentElement!, { move, finish, giveUp: () => (held.value = null) })
+}
 const drawn = computed(() => {
   const { shapes, photos, path, keys, now } = props
   if (!side.value || !now) return { shapes, photos, path, keys, now, deliveredWidth: s.shot.delivery.width }
@@ -101,9 +124,18 @@ function dragKey(frame: number, p: Vec2, done: boolean) {
         :upright="side"
         @says="(text: string) => (says = text)"
       />
-      <FocusLines v-if="at?.focus && !side" :now="at" :delivered-width="s.shot.delivery.width" :flat="flat" />
     </template>
-    <template #over="{ flat, metres }"><Handles v-if="!side" :flat="flat" :metres="metres" /></template>
+    <template #over="{ flat, metres }">
+      <FocusLines
+        v-if="at?.focus && !side"
+        :now="at"
+        :held="held"
+        :delivered-width="s.shot.delivery.width"
+        :flat="flat"
+        @take="(event: PointerEvent) => takeFocus(event, metres)"
+      />
+      <Handles v-if="!side" :flat="flat" :metres="metres" />
+    </template>
   </PlanBoard>
   <div class="room" @pointerdown.stop>
     <span class="way" role="group" aria-label="From where the set is seen">

@@ -4,7 +4,14 @@ import { aboutRise, at, keysWith, keysWithout, replaced, REST, ridden, turned, t
 
 describe('motions', () => {
   it('begin a new key where the thing is by then', () => {
-    const key = { offset: [1, 0, 0] as [number, number, number], rotation: turned(30), scale: 2, opacity: 1, ease: null, speed: null }
+    const key = {
+      offset: [1, 0, 0] as [number, number, number],
+      rotation: turned(30),
+      scale: 2,
+      opacity: 1,
+      ease: null,
+      speed: null,
+    }
     const motion = {
       ...REST,
       keys: [

@@ -150,5 +150,19 @@ export function useOutlineHand(
     if (now.loops.length > 1) return send({ ...now, loops: spliced(now.loops, l, 1) })
     if (shown.value!.steps.length > 1) void removeStep(s, shown.value!.id, now.id)
   }
-  return { grip, step, loops, curves, isSoft, points, down, move, up, put, take, soften, drop: () => (grip.value = null) }
+  return {
+    grip,
+    step,
+    loops,
+    curves,
+    isSoft,
+    points,
+    down,
+    move,
+    up,
+    put,
+    take,
+    soften,
+    drop: () => (grip.value = null),
+  }
 }
