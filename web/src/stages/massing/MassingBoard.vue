@@ -182,12 +182,13 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 <template>
   <div v-if="!camera?.position" class="empty">
     <template v-if="s.photo">
-      <p>
-        {{
-          camera
-            ? 'The survey has no scale yet: lay a tape or type the camera’s height on Survey, or assume the eye 1.6 m above the ground.'
-            : 'Massing is drawn through a surveyed photo. What its edges do not tell can be assumed: a lens of 35 mm, the eye 1.6 m above the ground.'
-        }}
+      <p v-if="camera">
+        The survey has no scale yet: lay a tape or type the camera’s height on Survey, or assume the eye 1.6 m above the
+        ground.
+      </p>
+      <p v-else>
+        Massing is drawn through a surveyed photo. What its edges do not tell can be assumed: a lens of 35 mm, the eye
+        1.6 m above the ground.
       </p>
       <ElButton class="main" :disabled="!!under" data-assume-scale @click="assume">
         {{ under ? 'At work…' : camera ? 'Assume 1.6 m' : 'Assume it' }}
