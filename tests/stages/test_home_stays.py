@@ -4,18 +4,25 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from tests.conftest import write_folder
+from tests.formats.by_hand import document
 from tests.stages.conftest import ended
 from tests.stages.test_stage_clean import VIEW, silo  # noqa: F401
 
 from roofline.core.massing.kinds import Backdrop, Flat
+from roofline.core.move.findings import home_findings
 from roofline.core.move.home import home_moment, home_report, photo_alone
 from roofline.core.move.path import home_key
+from roofline.errors import Conflict, NotFound
+from roofline.formats.pictures import png as as_png
 from roofline.model.massing import Motion, MotionKey
 from roofline.model.move import Carrier, CarrierKey, Move, TravelChange
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
-from roofline.stages import clean, move, moving
+from roofline.model.steps import Grade
+from roofline.stages import clean, homing, move, moving
 from roofline.stages.massing.arranging import Mark, arranged
+from roofline.stages.shots import take_in
 
 
 def pinned_on(desk, shot_id: str, frame: int) -> None:
@@ -107,3 +114,63 @@ def test_clean_plates_cover_no_good_photo(desk, silo, how):  # noqa: F811
     report = told(desk, shot)
     # what is left are rims of pieces, a pixel wide, on a photo of noise
     assert report.psnr_db > 45 and report.percent < 0.6, "\n".join(map(str, report.causes))
+
+
+def spoilt(shot: Shot, how: str) -> None:
+    """The wall's shot with something done to it that home is not the photo by."""
+    wall, throw = shot.solids[0], shot.throws[0]
+    if how == "moved":
+        wall.motion = Motion(keys=[MotionKey(frame=6, offset=(3, 0, 0))])
+    elif how == "hidden":
+        wall.in_set = False
+    elif how == "grade":
+        throw.grade = Grade(exposure=2.0)
+    elif how == "clean":
+        fill = {"id": "fill", "name": "Fill", "role": "clean", "steps": [{"do": "grade", "exposure": 2.0}]}
+        shot.plates.append(Plate.model_validate(shot.plates[0].model_dump() | fill))
+        shot.throws.insert(0, Throw(plate="fill", targets=["w"]))
+    elif how == "faded":
+        flat = {"id": "f", "name": "Flat", "foot": (0, -20, -9), "heading_deg": 0, "extent": (-30, 30, 0, 40)}
+        shot.solids.append(Flat.model_validate(flat | {"motion": {"keys": [{"frame": 6, "opacity": 0.0}]}}))
+        shot.throws.insert(0, Throw(plate="p", targets=["f"]))
+        shot.throws[1:] = []
+
+
+@pytest.fixture
+def papered(desk, tmp_path) -> str:
+    """The wall of exchange.md, its photo a picture of many patches."""
+    folder = write_folder(tmp_path / "pack", document(), (240, 160))
+    patches = (np.random.default_rng(2).random((16, 24, 3)) * 255).astype(np.uint8)
+    (folder / "a.png").write_bytes(as_png(np.kron(patches, np.ones((10, 10, 1), np.uint8))))
+    return take_in(desk, folder)
+
+
+@pytest.mark.parametrize("how", ["moved", "hidden", "grade", "clean", "faded"])
+def test_a_press_takes_away_why_home_is_not_the_photo(desk, papered, how):
+    wall = papered
+    pinned_on(desk, wall, 1)
+
+    def alter(shot: Shot) -> Shot:
+        spoilt(shot, how)
+        return shot
+
+    desk.store.change(wall, "Spoil", alter)
+    shot = desk.store.load(wall)
+    finding = home_findings(shot, told(desk, shot))[0]
+    assert finding.action == "mend_home" and finding.why == how and finding.remedy
+    homing.mend(desk, wall, homing.Mend(why=finding.why, who=finding.who))
+    mended = desk.store.load(wall)
+    assert home_findings(mended, told(desk, mended)) == []
+    desk.store.undo(wall)
+    assert desk.store.load(wall) == shot
+
+
+def test_what_no_press_can_decide_is_said(desk, wall):
+    with pytest.raises(Conflict, match="go to it"):
+        homing.mend(desk, wall, homing.Mend(why="steps", who="p"))
+    with pytest.raises(NotFound):
+        homing.mend(desk, wall, homing.Mend(why="moved", who="gone"))
+    pinned_on(desk, wall, 1)
+    moving.set_motion(desk, wall, "w", Motion(drift=(1, 0, 0)))
+    with pytest.raises(Conflict, match="drifts"):
+        homing.mend(desk, wall, homing.Mend(why="moved", who="w"))

@@ -18,8 +18,9 @@ from roofline.model.reports import CheckSoFar, ProbeReport
 from roofline.server.routes import Routes, Width
 from roofline.server.site import SHOT, Site
 from roofline.server.state import FrameCamera, JobState, PathState, ShotState, camera_of, job_state, path_of
-from roofline.stages import along, keys, move, moving, painting, ways
+from roofline.stages import along, homing, keys, move, moving, painting, ways
 from roofline.stages.along import AlongState
+from roofline.stages.homing import Mend
 from roofline.stages.move import Footing
 from roofline.stages.painting import PaintList, RoomState
 from roofline.stages.ways import WaysState, WayStrip
@@ -89,6 +90,12 @@ def add_routes(site: Site, routes: Routes) -> None:
         shot = desk.store.load(shot_id)
         report, said = move.checked(desk, shot)
         return CheckState(report=report, findings=said, width=move.judged_at(desk, shot) if report else None)
+
+    @routes.add("POST", SHOT + "/home/mend", body=Mend, returns=ShotState)
+    def mend_home(shot_id: str, body: Mend) -> ShotState:
+        """Take away why home differs from the photo."""
+        homing.mend(desk, shot_id, body)
+        return site.states.changed(shot_id)
 
     @routes.add("POST", SHOT + "/bring-back", returns=JobState)
     def start_bring_back(shot_id: str) -> JobState:

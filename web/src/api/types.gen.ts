@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/home/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take away why home differs from the photo. */
+        post: operations["mend_home"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/idea": {
         parameters: {
             query?: never;
@@ -3119,19 +3136,29 @@ export interface components {
              * Action
              * @default null
              */
-            action: ("bring_back" | "add_throw" | "go_to_frame" | "throw_after") | null;
+            action: ("bring_back" | "add_throw" | "go_to_frame" | "mend_home") | null;
             /**
              * Frame
              * @default null
              */
             frame: number | null;
             /**
-             * Plate
+             * Remedy
              * @default null
              */
-            plate: string | null;
+            remedy: string | null;
             /** Text */
             text: string;
+            /**
+             * Who
+             * @default null
+             */
+            who: string | null;
+            /**
+             * Why
+             * @default null
+             */
+            why: ("moved" | "faded" | "hidden" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order") | null;
         };
         /**
          * Flat
@@ -4475,6 +4502,19 @@ export interface components {
              * @enum {string}
              */
             plane: "ground" | "front" | "side" | "ceiling";
+        };
+        /**
+         * Mend
+         * @description Why home differs, and the id of the piece or plate that it is due to, as a finding has them.
+         */
+        Mend: {
+            /** Who */
+            who: string;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "moved" | "faded" | "hidden" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order";
         };
         /**
          * Mesh
@@ -7967,6 +8007,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Moves"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mend_home: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mend"];
             };
         };
         responses: {

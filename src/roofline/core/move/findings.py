@@ -10,17 +10,19 @@ from pydantic import BaseModel
 from roofline.core.move.home import SILENT
 from roofline.core.throw.check import GAPS, STRAINS
 from roofline.model.move import Limits
-from roofline.model.reports import CheckReport, CheckSoFar, FrameReport, HomeReport
+from roofline.model.reports import CheckReport, CheckSoFar, FrameReport, HomeReport, HomeWhy
 from roofline.model.shot import Shot
 
-Action = Literal["bring_back", "add_throw", "go_to_frame", "throw_after"]
+Action = Literal["bring_back", "add_throw", "go_to_frame", "mend_home"]
 
 
 class Finding(BaseModel):
     text: str
     frame: int | None = None
     action: Action | None = None
-    plate: str | None = None  # that the action is about
+    why: HomeWhy | None = None  # home differs from the photo
+    who: str | None = None  # the piece or plate that this is due to
+    remedy: str | None = None  # what a press does about it
 
 
 def runs(frames: list[int]) -> list[tuple[int, int]]:
@@ -153,6 +155,17 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
     return out
 
 
+#: what a press does about home's differing, by why it does; what is not here is for who works on it to decide
+MENDS: dict[HomeWhy, str] = {
+    "moved": "Let it rest there",
+    "faded": "Make it opaque there",
+    "hidden": "Show it",
+    "grade": "Take its grade off",
+    "clear": "Throw it opaque",
+    "clean": "Throw it after the photos",
+    "photo": "Throw it after the photo",
+    "blend": "Blend layers as painted",
+}
 HOME_SAID = {
     "moved": "{who} is off its place there",
     "faded": "{who} is not opaque there",
@@ -183,7 +196,9 @@ def home_findings(shot: Shot, report: HomeReport) -> list[Finding]:
         Finding(
             text=f"Home differs from the photo in {much}. Most of it, {worst.percent:.2f} %: {said}.",
             frame=report.frame,
-            action="throw_after" if worst.why == "clean" else "go_to_frame",
-            plate=worst.plate,
+            action="mend_home" if worst.why in MENDS and worst.who else "go_to_frame",
+            why=worst.why,
+            who=worst.who,
+            remedy=MENDS.get(worst.why),
         )
     ]

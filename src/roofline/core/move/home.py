@@ -118,8 +118,8 @@ def _causes(shot: Shot, engine: Engine, moment: Moment, wrong: NDArray[np.bool_]
     seen = engine.measure(moment)
     geometry, throws = engine.geometry, engine.throws
     face, pair = seen.face[wrong], seen.pair[wrong]
-    solid = np.where(face >= 0, geometry.solid[np.maximum(face, 0)], -1)
-    plate = np.where(pair >= 0, throws.pair_plate[np.maximum(pair, 0)], -1) if len(throws.pair_plate) else pair * 0 - 1
+    # none is −1: the last place
+    solid, plate = np.append(geometry.solid, -1)[face], np.append(throws.pair_plate, -1)[pair]
     ys, xs = np.nonzero(wrong)
     out = []
     for s, p in sorted({*zip(solid.tolist(), plate.tolist(), strict=True)}):

@@ -48,14 +48,6 @@ async function bringBack() {
       ? 'The whole move holds; nothing had to be brought back.'
       : `Brought back to ${(100 * result.fraction).toFixed(1)} % of the way from home. Undo gives the longer move back.`
 }
-/** A fill behind the photos: it shows only where none of them does. */
-function throwAfter(plate: string) {
-  const photos = s.shot.plates.filter((p) => p.role === 'photo').map((p) => p.id)
-  const order = s.shot.throws.map((t) => t.plate)
-  const last = Math.max(...photos.map((p) => order.lastIndexOf(p)))
-  const from = order.indexOf(plate)
-  return s.change('PATCH', `/throws/${plate}`, { place: from < last ? last : last + 1 })
-}
 function act(action: string | null | undefined, frame: number | null | undefined) {
   if (action === 'bring_back') void bringBack()
   else if (action === 'add_throw') void router.push(`/shot/${s.id}/plates`)
@@ -130,11 +122,11 @@ function act(action: string | null | undefined, frame: number | null | undefined
           Bring back
         </ElButton>
         <ElButton
-          v-else-if="f.action === 'throw_after' && f.plate"
+          v-else-if="f.action === 'mend_home'"
           class="sure"
-          data-throw-after
-          @click="throwAfter(f.plate)"
-          >Throw it after the photos</ElButton
+          data-mend-home
+          @click="s.change('POST', '/home/mend', { why: f.why, who: f.who })"
+          >{{ f.remedy }}</ElButton
         >
         <ElButton v-else-if="f.action" class="plain" @click="act(f.action, f.frame)"
           >Go to frame {{ f.frame }}</ElButton
