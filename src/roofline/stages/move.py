@@ -258,6 +258,7 @@ def run_check(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         keep(report, shot.delivery.width)
     else:
         report = _until_none_is_open(desk, judge, frames, key, keep, tell)
+    tell(1.0, "looking at home")
     _watch_home(desk, shot)
     return {"holding": len(report.frames) - len(report.failing), "frames": len(report.frames)}
 
@@ -283,7 +284,8 @@ def _until_none_is_open(
     keep(under_way.report, small)
     count, last = len(under_way.near), time.monotonic()
     while under_way.near:
-        tell(1 - len(under_way.near) / (2 * count), f"{len(under_way.near)} frames that lie close to a limit")
+        left = len(under_way.near)
+        tell(1 - left / (2 * count), f"close to a limit: {left} frame{'s' if left > 1 else ''} left")
         settle_next(judge, frames, under_way)
         if under_way.near and time.monotonic() - last > TOLD_EVERY:
             keep(under_way.report, small)

@@ -244,7 +244,7 @@ function nextFailing() {
       </ul>
       <span class="end quiet" role="status">{{
         told.length
-          ? `${holding} of ${told.length} frames hold${open.size ? ` · ${open.size} open, being judged…` : ''}`
+          ? `${holding} of ${told.length} frames hold${open.size ? ` · ${open.size} open` : ''}`
           : checking
             ? 'checking…'
             : 'not checked'
