@@ -163,14 +163,14 @@ describe('changes faster than answers', () => {
     const s = await opened()
     const first = held()
     server.answer = () => first.answer
-    const one = s.change('PUT', '/solids/a', { n: 1 })
-    const two = s.change('PUT', '/solids/b', () => ({ revision: s.state!.revision }))
+    const one = s.change('PUT', '/name', { name: 'One' })
+    const two = s.change('PUT', '/name', () => ({ name: `At ${s.state!.revision}` }))
     await quiet()
     expect(server.asked.length).toBe(1)
     server.answer = () => ({ body: renamed(8, 'b', 'Barn') })
     first.go(renamed(7, 'a', 'Ash'))
     await Promise.all([one, two])
-    expect(server.asked[1]).toMatchObject({ has: 'monday:8', body: { revision: 8 } })
+    expect(server.asked[1]).toMatchObject({ has: 'monday:8', body: { name: 'At 8' } })
     expect(s.shot.solids.map((x) => x.name)).toEqual(['Ash', 'Barn'])
   })
   it('ask nothing when there is nothing to ask by then', async () => {
@@ -305,7 +305,7 @@ describe('long work', () => {
   it('ends with the news of its end, and a delivery is shown', async () => {
     const s = await opened()
     server.answer = (asked) => ({ body: asked.method === 'POST' ? job('waiting') : whole(7) })
-    const ended = s.work('/deliver')
+    const ended = s.work('/deliveries')
     await vi.waitFor(() => expect(s.jobs.j1).toBeDefined())
     hear({ shot: 'mill', kind: 'job', data: job('running', { progress: 0.6 }) as unknown as Message['data'] })
     expect(s.jobs.j1.progress).toBe(0.6)
@@ -322,7 +322,7 @@ describe('long work', () => {
   it('that failed says why', async () => {
     const s = await opened()
     server.answer = () => ({ body: job('failed', { error: 'The disk is full.' }) })
-    expect([(await s.work('/deliver'))!.state, s.problem]).toEqual(['failed', 'The disk is full.'])
+    expect([(await s.work('/deliveries'))!.state, s.problem]).toEqual(['failed', 'The disk is full.'])
   })
   it('takes two files brought one after the other for two works', async () => {
     const s = await opened()
@@ -336,7 +336,7 @@ describe('long work', () => {
     server.answer = () => ({ body: job('done', { kind: 'check' }) })
     await s.check()
     expect(s.problem).toBe('A pace lies over the keys.')
-    await s.work('/deliver')
+    await s.work('/deliveries')
     expect(s.problem).toBeNull()
   })
   it('is asked for where no news come', async () => {

@@ -14,6 +14,7 @@ import {
   type Schemas,
   type ShotState,
 } from '../api/client'
+import type { Given, Method } from '../api/writes'
 import { sendHeld } from '../hand/held'
 import { Dropped } from '../hand/order'
 import { useHand, type Apply, type How } from './hand'
@@ -204,7 +205,12 @@ export const useShot = defineStore('shot', () => {
    * when its turn comes, from what is there by then; if it makes none, nothing is asked. `apply` shows the change at
    * once, until it is answered. No one waits for a picture that is being brought.
    */
-  async function change(method: string, path: string, body?: unknown, apply?: Apply): Promise<boolean> {
+  async function change<M extends Method, P extends string>(
+    method: M,
+    path: P,
+    ...given: Given<P, M, [apply?: Apply]>
+  ): Promise<boolean> {
+    const [body, apply] = given as [unknown, Apply?]
     const url = `/shots/${id.value}${path}`
     const send = async () => {
       const made: unknown = typeof body === 'function' ? await (body as () => unknown)() : body
@@ -215,7 +221,7 @@ export const useShot = defineStore('shot', () => {
 
   /** Set some of what is delivered, or of the limits; the rest stays, whoever has changed it. */
   const set = (what: 'delivery' | 'limits', to: object) =>
-    change('PATCH', `/${what}`, to, (now) => ({ ...now, [what]: { ...now[what], ...to } }))
+    change('PATCH', `/${what}` as '/delivery' | '/limits', to, (now) => ({ ...now, [what]: { ...now[what], ...to } }))
 
   /** Send a change when its turn comes, and take its answer in; null when it was refused, undefined if taken back. */
   async function asked<T>(send: () => Promise<T | null>, answered: (answer: T) => void, how: How) {
@@ -245,7 +251,8 @@ export const useShot = defineStore('shot', () => {
    * overtaken the answer: what the hand has chosen since then stays chosen. A body that is a function is made when its
    * turn comes.
    */
-  async function build(path: string, body: unknown): Promise<string[] | null> {
+  async function build<P extends string>(path: P, ...given: Given<P, 'POST', []>): Promise<string[] | null> {
+    const [body] = given as [unknown]
     const url = `/shots/${id.value}${path}`
     let overtaken = false
     const built = await asked<Schemas['Built']>(
@@ -276,7 +283,8 @@ export const useShot = defineStore('shot', () => {
    * the revision that the page itself has it done on: on another it is other work, and what the hand was told stays.
    */
   const under = new Map<string, Promise<Job | null>>()
-  function work(path: string, body?: unknown, on: number | null = null): Promise<Job | null> {
+  function work<P extends string>(path: P, ...given: Given<P, 'POST', [on?: number | null]>): Promise<Job | null> {
+    const [body, on = null] = given as [unknown, (number | null)?]
     const key = `${id.value} ${path} ${JSON.stringify(body ?? null)} ${on}`
     const same = body instanceof FormData ? undefined : under.get(key)
     if (same) return same

@@ -31,7 +31,8 @@ const FORMS = {
   ],
 } as const
 const group = ref<keyof typeof FORMS>('video')
-const form = ref<string>('mp4')
+type Form = (typeof FORMS)[keyof typeof FORMS][number][0]
+const form = ref<Form>('mp4')
 const GROUPS: Record<keyof typeof FORMS, string> = {
   video: 'Video',
   frames: 'Frames',
@@ -87,7 +88,9 @@ const deliver = () =>
     apart: beyond.value && apart.value,
     textures: faces.value === 'photo' ? 'photo' : 'faces',
     pictures:
-      group.value === 'scene' && offered.value.some(([f]) => f === faces.value && f !== 'photo') ? faces.value : 'png',
+      group.value === 'scene'
+        ? (offered.value.flatMap(([f]) => (f === faces.value && f !== 'photo' ? [f] : []))[0] ?? 'png')
+        : 'png',
   })
 function choose(g: keyof typeof FORMS) {
   group.value = g

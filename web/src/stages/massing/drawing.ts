@@ -41,7 +41,7 @@ export function useDrawing(photo: Ref<Photo | null>, scale: () => number) {
   const reach = (event: { altKey: boolean }) => (event.altKey ? 0 : REACH / scale())
 
   const body = (top: Vec2 | null, last: Vec2 | null, snap: number) => ({
-    kind: tool.value,
+    kind: tool.value as Schemas['Construction']['kind'], // nothing is built while things are chosen
     photo: photo.value!.id,
     points: last ? [...points.value, last] : points.value,
     top,

@@ -125,7 +125,7 @@ export function useEditing(photo: Ref<Photo | null>, view: Ref<View | null>, sca
   const body = () => {
     const h = held.value!
     const target: Vec2 = [h.handle.p[0] + h.at[0] - h.from[0], h.handle.p[1] + h.at[1] - h.from[1]]
-    const base = { corner: h.handle.corner, axis: h.axis, photo: photo.value!.id }
+    const base = { corner: h.handle.corner, axis: h.axis ?? undefined, photo: photo.value!.id }
     return h.handle.side ? { ...base, by: along(h.handle.at, h.axis!, target) } : { ...base, pixel: target }
   }
   function take(handle: Handle, p: Vec2) {

@@ -11,7 +11,7 @@ import { aboutRise, at, AXES, keysWith, keysWithout, replaced, REST, turned, typ
 const s = useShot()
 interface Mover {
   /** Where it is asked about; tells a piece and a group of the same name apart. */
-  path: string
+  path: `/solids/${string}` | `/groups/${string}`
   says: string
   motion: Motion | null
   fades: boolean

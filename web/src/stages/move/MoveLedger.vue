@@ -125,7 +125,7 @@ function act(action: string | null | undefined, frame: number | null | undefined
           v-else-if="f.action === 'mend_home'"
           class="sure"
           data-mend-home
-          @click="s.change('POST', '/home/mend', { why: f.why, who: f.who })"
+          @click="s.change('POST', '/home/mend', { why: f.why!, who: f.who! })"
           >{{ f.remedy }}</ElButton
         >
         <ElButton v-else-if="f.action" class="plain" @click="act(f.action, f.frame)"

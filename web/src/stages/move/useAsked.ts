@@ -6,7 +6,7 @@ import { useShot } from '../../state/shot'
  * `path`: where it is ordered and fetched; `made`: whether an answer says that it has been worked out. What was never
  * looked for is not asked about when the shot changes.
  */
-export function useAsked<T>(path: string, made: (answer: T) => boolean) {
+export function useAsked<T>(path: '/along' | '/paint-list' | '/ways', made: (answer: T) => boolean) {
   const s = useShot()
   const found: ShallowRef<T | null> = shallowRef(null)
   const busy = ref(false)

@@ -23,7 +23,7 @@ export function layered(files: readonly { name: string }[]): boolean {
   if (files.length === 1) return suffix(files[0]) === 'ora'
   return files.every((f) => ['png', 'tif', 'tiff', 'webp', 'ora', 'svg', 'mp4', 'webm'].includes(suffix(f)))
 }
-export const asked = (how: Spread) => `?near=${how.near}&far=${how.far}&spread=${how.spread}`
+export const asked = (how: Spread) => `?near=${how.near}&far=${how.far}&spread=${how.spread}` as const
 
 /** What a beginning from the shelf had to say, which had no shot's page yet to say it on. */
 export const told = ref<{ shot: string; notes: string[] } | null>(null)

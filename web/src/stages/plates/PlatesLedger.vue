@@ -32,7 +32,8 @@ const takes = computed(() =>
 )
 const filling = computed(() => {
   const take = takes.value.find((p) => how.value === `take:${p.id}`)
-  return take ? { how: 'texture', take: take.id } : { how: how.value.startsWith('take:') ? 'texture' : how.value }
+  if (take) return { how: 'texture' as const, take: take.id }
+  return { how: how.value === 'smooth' || how.value === 'along' ? how.value : ('texture' as const), take: null }
 })
 const clean = computed(() => s.shot.plates.find((p) => p.clean_of && p.clean_of === s.plateId) ?? null)
 const grown = computed(() => {
@@ -152,7 +153,7 @@ const cleanAll = () => s.work('/clean', { photo: photo.value!.id, grow_px: grow.
         @change="
           (v) => {
             grow = v!
-            if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v, ...filling })
+            if (clean) void s.work(`/plates/${s.plate!.id}/clean`, { grow_px: v!, ...filling })
           }
         "
       />
