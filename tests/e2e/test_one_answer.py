@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import expect
+from tests.e2e.board import until
+from tests.e2e.conftest import a_toy
 
 WATCH = """
 () => {
@@ -39,3 +41,22 @@ def test_a_newcomer_sees_open_frames_and_then_one_answer(page, halt):
     page.request.post(f"/api/shots/{halt}/check?fine=true")
     page.reload()
     expect(end).to_have_text(re.compile(r"^79 of 120 frames hold$"), timeout=60_000)
+
+
+def test_a_frames_picture_that_is_late_says_so_and_one_that_failed_is_asked_for_again(page, running):
+    toy = a_toy(page, running[0])
+    held = []
+    page.route("**/frames/*/picture*", lambda route: held.append(route))
+    page.goto(f"/shot/{toy}/move")
+    page.wait_for_selector("canvas[data-frame]")
+    page.click("[data-ends]")
+    waits = page.locator("[data-waits]")
+    expect(waits).to_have_text(["Being drawn, behind other work…"] * 2)
+    held[0].fulfill(status=503, json={"detail": "Busy."})
+    held[1].continue_()
+    expect(waits).to_have_text(["It did not come. Asked for again…"])
+    until(lambda: len(held) == 3)
+    held[2].continue_()
+    expect(waits).to_have_count(0)
+    shown = "i => i.every(x => x.complete && x.naturalWidth > 0)"
+    until(lambda: page.locator("[data-end]").evaluate_all(shown))

@@ -62,6 +62,7 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
 
     def alter(shot: Shot) -> Shot:
         photo_of(shot, photo_id)
+        was_home, was_px = shot.home_photo is not None, shot.home_px
         others = {p.id for p in linked.linked(shot, photo_id)} - {photo_id}
         gone = {p.id for p in shot.plates if p.photo == photo_id}
         shot.throws = [t for t in shot.throws if t.plate not in gone]
@@ -71,6 +72,7 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
                 linked.let_go(photo)
                 photo.standpoint = None
         shot.photos = [p for p in shot.photos if p.id != photo_id]
+        linked.keep_lenses(shot, was_home, was_px)
         seen = [t.model_copy(update={"seen": {p: at for p, at in t.seen.items() if p != photo_id}}) for t in shot.ties]
         shot.ties = [t for t in seen if t.seen]
         linked.solve_again(shot, others)

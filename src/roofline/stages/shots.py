@@ -30,7 +30,11 @@ def take_in(desk: Desk, path: Path, name: str | None = None, shot_id: str | None
         data = package.read(file)
         if file in brought:
             return meshes.packed(meshes.read(data, file)), ".glb"
-        return data, pictures.SUFFIX[pictures.examine(data, file).format]
+        facts = pictures.examine(data, file)
+        for photo in shot.photos:
+            if photo.file == file and photo.width is None:  # a package need not say it of a photo without a camera
+                photo.width, photo.height = facts.width, facts.height
+        return data, pictures.SUFFIX[facts.format]
 
     # one file at a time in memory; all of them looked at before the first is kept
     for file in files_of(shot):

@@ -57,12 +57,23 @@ def resolve(shot: Shot, photo_id: str) -> None:
 
     Where photos do not go together, each is solved for itself, and the reason stands with all but the first.
     """
+    was_home, was_px = shot.home_photo is not None, shot.home_px
     whole = linked(shot, photo_id)
     group = [p for p in whole if not _steady(p)]
     _resolve(shot, group)
     for p in whole:
         if _steady(p):
             _as_taken(p, shot.photo(p.standpoint or ""))
+    keep_lenses(shot, was_home, was_px)
+
+
+def keep_lenses(shot: Shot, was_home: bool, was_px: float) -> None:
+    """Keys that stood before there was a home, or stand when there is none any more, keep their lenses: a zoom is told
+    by home's, and by the delivered height where there is none. ``was_px``: `Shot.home_px` as it was."""
+    if was_home == (shot.home_photo is not None):
+        return
+    for key in shot.move.keys:
+        key.zoom *= was_px / shot.home_px
 
 
 def _resolve(shot: Shot, group: list[Photo]) -> None:

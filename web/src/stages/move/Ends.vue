@@ -2,6 +2,7 @@
 /** The move's first and last frame side by side, as they would be delivered; a press goes to one of them. */
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import FramePicture from '../../board/FramePicture.vue'
 import { framePicture } from './framePicture'
 import { useMove } from './move'
 
@@ -29,7 +30,7 @@ function pick(frame: number) {
 <template>
   <div ref="host" class="ends" :class="{ beside }" data-ends-shown @pointerdown.stop @wheel.stop>
     <figure v-for="f in frames" :key="f.frame">
-      <img v-if="width" :src="f.src" :alt="`Frame ${f.frame}`" :data-end="f.frame" @click="pick(f.frame)" />
+      <FramePicture v-if="width" :src="f.src" :alt="`Frame ${f.frame}`" :data-end="f.frame" @click="pick(f.frame)" />
       <figcaption>
         Frame {{ f.frame }}{{ f.frame === home ? ', home' : ''
         }}<span v-if="f.holds !== undefined" :class="{ bad: !f.holds }">{{
@@ -54,6 +55,7 @@ function pick(frame: number) {
   grid-template-columns: 1fr 1fr;
 }
 figure {
+  position: relative;
   margin: 0;
   min-height: 0;
   min-width: 0;
@@ -61,7 +63,7 @@ figure {
   flex-direction: column;
   justify-content: center;
 }
-img {
+figure :deep(img) {
   width: 100%;
   min-height: 0;
   object-fit: contain;

@@ -4,6 +4,7 @@ import { ElButton } from 'element-plus'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, got, type Schemas } from '../../api/client'
 import { useShot } from '../../state/shot'
+import FramePicture from '../../board/FramePicture.vue'
 import { framePicture } from './framePicture'
 
 type Strip = Schemas['WayStrip']
@@ -75,11 +76,11 @@ const then = computed(
     </div>
     <div v-if="looking" class="pair">
       <figure>
-        <img :src="framePicture(s, strip.worst, 320)" alt="" />
+        <FramePicture :src="framePicture(s, strip.worst, 320)" alt="" />
         <figcaption>Now</figcaption>
       </figure>
       <figure>
-        <img :src="then" alt="" data-way-then />
+        <FramePicture :src="then" alt="" data-way-then />
         <figcaption>Then</figcaption>
       </figure>
     </div>
@@ -120,7 +121,7 @@ figure {
   margin: 0;
   position: relative;
 }
-img {
+figure :deep(img) {
   width: 100%;
   display: block;
   min-height: 60px;
