@@ -243,7 +243,8 @@ def test_from_a_photograph_to_a_checked_move(page, running, tmp_path):
     expect(page.locator("[data-brought]")).to_contain_text("Brought back to", timeout=60_000)
     shorter = state(page, shot)["shot"]["move"]["keys"]
     assert shorter[1]["position"][0] < keys[1]["position"][0]
-    report = until(lambda: page.request.get(f"/api/shots/{shot}/check").json()["report"])
+    told = lambda: page.request.get(f"/api/shots/{shot}/check").json()["report"]  # noqa: E731
+    report = until(lambda: (r := told()) and not r["open"] and r)
     assert report["holds"]
     expect(page.locator("[data-stage=move]")).to_contain_text("24 of 24 frames hold", timeout=20_000)
 

@@ -6,7 +6,7 @@ import { project, type View } from '../../board/camera'
 import { useShot } from '../../state/shot'
 import { standingOf, useLooking } from './looking'
 import { useMove } from './move'
-import type { Room } from './room'
+import { areaOf, type Room } from './room'
 import { cubic, extentOf, strips, type Extent } from './volume'
 
 const props = defineProps<{
@@ -37,10 +37,11 @@ async function look(signal: AbortSignal) {
     if (typeof got === 'string') return emit('says', got)
     rooms.value = [...rooms.value, got]
     const much = cubic(rooms.value, e.rise)
+    const open = rooms.value.reduce((sum, r) => sum + areaOf(r).open * e.rise, 0)
     const layers = `${rooms.value.length} of ${e.heights.length} layers ${e.rise.toFixed(2)} m apart`
     emit(
       'says',
-      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
+      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${open ? `${open.toFixed(1)} m³ open · ` : ''}${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
     )
   }
 }

@@ -29,11 +29,12 @@ const choice = ref('')
 /** What the steps have to say, asked for when the plate has changed. */
 const notes = ref<Record<string, string[]>>({})
 const covered = ref<number | null>(null)
+const asking = ref(false)
 const failed = ref<string | null>(null)
 watch(
   () => [props.plate.id, s.state?.pictures[props.plate.id]] as const,
   async ([id, key]) => {
-    covered.value = null // what was told is not of now any more
+    asking.value = covered.value !== null // what was told is not of now any more; its place stays
     const response = await fetch(`/api/shots/${s.id}/plates/${id}/told?width=1200&of=${key}`).catch(() => null)
     const now = () => props.plate.id === id && s.state?.pictures[id] === key
     if (!response || !now()) return
@@ -45,6 +46,7 @@ watch(
     if (!now()) return
     failed.value = response.ok ? null : (said?.detail ?? 'The plate could not be worked out.')
     notes.value = {}
+    asking.value = false
     covered.value = said?.covered_percent ?? null
     for (const [step, sentence] of said?.notes ?? []) (notes.value[step] ??= []).push(sentence)
   },
@@ -73,7 +75,9 @@ function add(kind: Kind) {
     <h2>Steps</h2>
     <p v-if="failed" class="wrong" role="alert">{{ failed }}</p>
     <p v-else-if="!steps.length" class="quiet">The source as it is. Steps are worked through from above.</p>
-    <p v-else-if="covered !== null" class="figure quiet">The matte covers {{ covered.toFixed(1) }} % of the plate.</p>
+    <p v-else-if="asking || covered !== null" class="figure quiet">
+      {{ asking ? 'Being worked out…' : `The matte covers ${covered!.toFixed(1)} % of the plate.` }}
+    </p>
     <ol class="list">
       <li v-for="(x, i) in steps" :key="x.id" :class="{ open: openStep === x.id, off: x.off }" :data-step="x.do">
         <div class="head">
