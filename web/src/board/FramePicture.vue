@@ -1,6 +1,6 @@
 <script setup lang="ts">
-/** A frame's picture that the server draws: until it is there that is said, and one that does not come is asked again. */
-import { onBeforeUnmount, ref, watch } from 'vue'
+/** A frame's picture that the server draws: that it waits is said, and one that does not come is asked for again. */
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 defineOptions({ inheritAttrs: false })
 const props = defineProps<{ src: string; alt: string }>()
@@ -8,6 +8,7 @@ const AGAIN = 2000 // ms
 const LONG = 400 // ms: what comes sooner needs no telling
 const shown = ref<'asked' | 'waits' | 'there' | 'failed'>('asked')
 const tries = ref(0)
+const address = computed(() => (tries.value ? `${props.src}&again=${tries.value}` : props.src))
 let timer = 0
 function ask() {
   window.clearTimeout(timer)
@@ -28,7 +29,7 @@ onBeforeUnmount(() => window.clearTimeout(timer))
 </script>
 
 <template>
-  <img v-bind="$attrs" :key="tries" :src="src" :alt="alt" @load="there" @error="failed" />
+  <img v-bind="$attrs" :key="tries" :src="address" :alt="alt" @load="there" @error="failed" />
   <span v-if="shown === 'waits'" class="waits" role="status" data-waits>Being drawn, behind other work…</span>
   <span v-else-if="shown === 'failed'" class="waits" role="status" data-waits>It did not come. Asked for again…</span>
 </template>

@@ -38,10 +38,11 @@ async function look(signal: AbortSignal) {
     rooms.value = [...rooms.value, got]
     const much = cubic(rooms.value, e.rise)
     const open = rooms.value.reduce((sum, r) => sum + areaOf(r).open * e.rise, 0)
+    const still = open ? `${open.toFixed(1)} m³ open · ` : ''
     const layers = `${rooms.value.length} of ${e.heights.length} layers ${e.rise.toFixed(2)} m apart`
     emit(
       'says',
-      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${open ? `${open.toFixed(1)} m³ open · ` : ''}${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
+      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${still}${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
     )
   }
 }
