@@ -105,7 +105,7 @@ def test_what_is_open_is_said_and_nothing_is_called_whole_meanwhile(demo):
     said = findings(shot, Checking(held, {1: 1.0}).report)
     assert len(said) == 1 and said[0].frame == 2 and "open" in said[0].text and "hold" not in said[0].text
     mixed = findings(shot, Checking([*held, report(4, False)], {0: 1.0, 1: 1.0}).report)
-    assert mixed[0].text == "1 of 4 frames do not hold: 4." and "2 frames lie close" in mixed[1].text
+    assert mixed[0].text == "1 of 4 frames do not hold: 4." and "2 frames are close" in mixed[1].text
 
 
 def test_small_frames_are_judged_as_they_are_and_large_ones_in_steps():

@@ -131,7 +131,7 @@ def test_a_grade_that_does_not_bring_what_is_held_out_nearer_is_refused():
     # one half of the areas is a stop brighter and warm, the other a stop darker and cold: no one grade is true
     sign = np.where(area % 2 == 0, 1.0, -1.0)[:, None]
     theirs = mine * 2**sign * (1 + sign * [0.2, 0.0, -0.2]) * rng.normal(1, 0.01, mine.shape)
-    with pytest.raises(PlateError, match="No grade brings it nearer"):
+    with pytest.raises(PlateError, match="No grade brings the plate nearer"):
         match(Held(mine, theirs, area, area))
 
 

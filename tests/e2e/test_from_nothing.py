@@ -32,7 +32,7 @@ def test_each_part_of_move_is_there_and_says_what_it_needs(page):
     bring(page)
     until(lambda: len(state(page, shot)["shot"]["photos"]) == 1)
     page.click("[data-stage=move]")
-    expect(page.locator("[data-needs='Paint list']")).to_contain_text("what is not known is assumed")
+    expect(page.locator("[data-needs='Paint list']")).to_contain_text("assumes what is not known")
     expect(page.locator(".strip .end")).to_have_text("not checked")
     page.locator("[data-needs='Paint list']").get_by_role("button", name="A first move").click()
     expect(page.locator("[data-paint-list]")).to_be_visible(timeout=60_000)

@@ -78,7 +78,7 @@ def test_focus_is_dragged_in_plan_and_clicked_in_the_lens_view(page, halt):
     y = (spot[1] - frame["y"]) / frame["height"] * delivered["height"]
     probe = page.request.get(f"/api/shots/{halt}/frames/60/probe?x={x}&y={y}").json()
     assert clicked == pytest.approx(probe["depth_m"], rel=0.02)
-    expect(page.locator("[data-pick-focus]")).to_have_text("Focus on what is clicked")
+    expect(page.locator("[data-pick-focus]")).to_have_text("Focus on a click")
 
 
 def test_focus_is_keyed_and_lies_across_the_view_in_plan(page, halt):

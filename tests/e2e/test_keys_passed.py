@@ -55,7 +55,7 @@ def test_what_is_pushed_under_the_ground_is_told_and_brought_back_or_lifted(page
     expect(page.locator("[data-sunk]")).to_have_count(0)
     before = piece(page, toy, "house")
     page.get_by_role("button", name="5 % farther").click()
-    expect(page.locator("[data-sunk]")).to_contain_text("0.08 m under the ground")  # 5 % of the lens's 1.7 m, less it
+    expect(page.locator("[data-sunk]")).to_contain_text("0.08 m below the ground")  # 5 % of the lens's 1.7 m
     page.click("[data-back-onto]")
     expect(page.locator("[data-sunk]")).to_have_count(0)
     back = until(lambda: (p := piece(page, toy, "house"))["corner"][1] == pytest.approx(0, abs=1e-6) and p)

@@ -72,7 +72,7 @@ def test_every_stage_of_an_empty_shot_says_what_comes_first(page):
     for stage, says in (
         ("photo", "Bring the photograph"),
         ("survey", "A photo comes first"),
-        ("massing", "drawn through a photo"),
+        ("massing", "surveyed photo"),
         ("plates", "first plate"),
         ("move", "starts from a surveyed photo"),
         ("handoff", "nothing to deliver yet"),

@@ -145,11 +145,16 @@ def test_check_overlay_probe_and_picture_agree(client):
     base = f"/api/shots/{DEMO_ID}"
     job = finished(client, client.post(f"{base}/check").get_json())
     assert job["state"] == "done", job
+    small = client.get(f"{base}/check").get_json()["report"]["frames"][111]
+    fine = finished(client, client.post(f"{base}/check?fine=true").get_json())
+    assert fine["state"] == "done" and fine["result"] == job["result"]
     report = client.get(f"{base}/check").get_json()
     frame = report["report"]["frames"][111]
+    large = read(client.get(f"{base}/frames/112/verdicts?width=1920").data)[..., 0]
+    shares = 100 * np.bincount(large.ravel(), minlength=6) / large.size
+    assert shares == pytest.approx([frame[v] for v in report["verdicts"]], abs=1e-9)
+    assert [small[v] for v in report["verdicts"]] == pytest.approx(shares, abs=0.06)  # counted on a small, turned grid
     codes = read(client.get(f"{base}/frames/112/verdicts?width=320").data)[..., 0]
-    shares = 100 * np.bincount(codes.ravel(), minlength=6) / codes.size
-    assert shares == pytest.approx([frame[v] for v in report["verdicts"]], abs=0.06)
     y, x = map(int, np.argwhere(codes == 2)[50])
     story = client.get(f"{base}/frames/112/probe?x={(x + 0.5) * 6}&y={(y + 0.5) * 6}").get_json()
     assert story["verdict"] == "smeared" and story["stretch"] > 2

@@ -166,7 +166,7 @@ def test_a_press_takes_away_why_home_is_not_the_photo(desk, papered, how):
 
 
 def test_what_no_press_can_decide_is_said(desk, wall):
-    with pytest.raises(Conflict, match="go to it"):
+    with pytest.raises(Conflict, match="Go to the frame"):
         homing.mend(desk, wall, homing.Mend(why="steps", who="p"))
     with pytest.raises(NotFound):
         homing.mend(desk, wall, homing.Mend(why="moved", who="gone"))

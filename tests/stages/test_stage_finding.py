@@ -163,7 +163,7 @@ def test_one_press_assumes_a_scale_and_undo_takes_it_back(desk):
     made = desk.store.load(shot)
     assert made.photos[0].camera.position[1] == pytest.approx(1.6) and "eye" in made.photos[0].result.stands_in
     assert not made.solids and not made.move.keys  # nothing else was asked for
-    with pytest.raises(Conflict, match="nothing has to be assumed"):
+    with pytest.raises(Conflict, match="Nothing has to be assumed"):
         beginning.order_assume(desk, shot)
     desk.store.undo(shot)
     assert desk.store.load(shot).photos[0].camera is None

@@ -54,5 +54,5 @@ def test_a_figure_takes_the_light_of_what_it_stands_before(desk, shot):
 
 
 def test_a_wall_that_fills_the_photo_has_nothing_around_it(desk, shot):
-    with pytest.raises(PlateError, match="show no surface together"):
+    with pytest.raises(PlateError, match="share no surface"):
         plates.matched(desk, shot, "p", "c")

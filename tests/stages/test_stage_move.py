@@ -246,7 +246,7 @@ def test_a_check_at_full_size_waits_for_what_is_delivered(desk, wall, monkeypatc
     delivering = [True]
     monkeypatch.setattr(desk.jobs, "delivering", lambda: delivering[0])
     job = move.order_check(desk, wall, fine=True)
-    while "waiting for what is delivered" not in job.doing:
+    while "waiting for a delivery" not in job.doing:
         assert not job.ended.wait(0.02)
     assert move.judged_at(desk, desk.store.load(wall)) is None
     delivering[0] = False

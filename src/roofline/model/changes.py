@@ -18,7 +18,7 @@ def _known(names: Iterable[str], of: type[Model], what: str, but: tuple[str, ...
     """Raise RoofLineError for a name that a model has not: it would be taken and forgotten."""
     for name in names:
         if name not in of.model_fields or name in but:
-            raise RoofLineError(f"{what} has no '{name}' that could be changed so; nothing was changed.")
+            raise RoofLineError(f"{what} has no '{name}'. Nothing was changed.")
 
 
 class Items(Model, Generic[Item]):

@@ -102,7 +102,7 @@ def order_assume(desk: Desk, shot_id: str) -> Job:
     if not shot.photos:
         raise Conflict("A photo comes first: bring one on Photo.")
     if _scaled(shot):
-        raise Conflict("There is a surveyed photo with a scale already: nothing has to be assumed.")
+        raise Conflict("A surveyed photo has a scale already. Nothing has to be assumed.")
     return desk.order(shot_id, "assume", "Assume an eye height")
 
 

@@ -26,11 +26,11 @@ def mend(desk: Desk, shot_id: str, what: Mend) -> None:
     """Take a cause away, as one change. Raises Conflict for one that has no such remedy."""
     does = _REMEDIES.get(what.why)
     if does is None:
-        raise Conflict("That is not put right by a press: go to it, and decide what it should be.")
+        raise Conflict("Roof Line cannot correct this cause by itself. Go to the frame and decide.")
 
     def alter(shot: Shot) -> Shot:
         if what.who not in {s.id for s in shot.solids} | {p.id for p in shot.plates}:
-            raise NotFound("What made home differ is not there any more.")
+            raise NotFound("That piece or plate was removed meanwhile. Check the move again.")
         does(shot, what.who)
         return shot
 
@@ -42,7 +42,7 @@ def _rested(motion: Motion, frame: int, fade_only: bool) -> None:
     if motion.still:
         return
     if not fade_only and (any(motion.drift) or motion.faces_lens != "no" or motion.rides):
-        raise Conflict("It drifts, faces the lens or rides on the carrier: stop that under Things that move.")
+        raise Conflict("The piece drifts, faces the lens or rides on the carrier. Stop that under Things that move.")
     there = next((k for k in motion.keys if k.frame == frame), None)
     rest = MotionKey(frame=frame) if there is None or not fade_only else there.model_copy(update={"opacity": 1.0})
     motion.keys = sorted([*(k for k in motion.keys if k.frame != frame), rest], key=lambda k: k.frame)

@@ -285,7 +285,7 @@ def _until_none_is_open(
     count, last = len(under_way.near), time.monotonic()
     while under_way.near:
         left = len(under_way.near)
-        tell(1 - left / (2 * count), f"close to a limit: {left} frame{'s' if left > 1 else ''} left")
+        tell(1 - left / (2 * count), f"{left} frame{'s' if left > 1 else ''} close to a limit")
         settle_next(judge, frames, under_way)
         if under_way.near and time.monotonic() - last > TOLD_EVERY:
             keep(under_way.report, small)
@@ -299,7 +299,7 @@ def _at_full_size(desk: Desk, judge: Judge, frames: list[Moment], tell: Tell) ->
     reports = []
     for done, moment in enumerate(frames, 1):
         while desk.jobs.delivering():
-            tell(done / len(frames), "waiting for what is delivered")
+            tell(done / len(frames), "waiting for a delivery")
             time.sleep(0.1)
         reports.append(judge.look(moment, moment.view.width).report)
         tell(done / len(frames), f"frame {done} of {len(frames)}")

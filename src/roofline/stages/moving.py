@@ -60,7 +60,7 @@ def set_group_motion(desk: Desk, shot_id: str, name: str, motion: Motion | None)
         if not any(s.group == name for s in shot.solids):
             raise NotFound(f"There is no group '{name}'.")
         if motion is not None and motion.fades and not any(s.can_fade for s in shot.solids if s.group == name):
-            raise MoveError(f"There is no flat in '{name}', and {ONLY_FLATS}.")
+            raise MoveError(f"The group '{name}' has no flat, and {ONLY_FLATS}.")
         rest = [g for g in shot.groups if g.name != name]
         moves = _with_rest(shot, motion, next((g.motion for g in shot.groups if g.name == name), None))
         shot.groups = rest if moves is None or moves.still else [*rest, GroupMotion(name=name, motion=moves)]

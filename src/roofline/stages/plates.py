@@ -208,20 +208,26 @@ def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
         raise PlateError("A plate is matched to another one.")
     if photo.camera is None or photo.camera.position is None or not shot.solids:
         raise PlateError("Plates are matched through the set: survey the photo and build what it shows first.")
-    (mine, own), (theirs, their) = (_alone(desk, shot, p, photo.camera) for p in (plate, other))
+    (mine, own), (theirs, their) = (_alone(desk, shot, p, photo.camera, True) for p in (plate, other))
     same = (own == their) & (own != "")
     whole = (mine[..., 3] > 0.99) & (theirs[..., 3] > 0.99)
     if np.count_nonzero(same & whole) >= LEAST:
         return match(held_together(mine, theirs, same))
-    return match(held_around(mine, theirs))
+    return match(held_around(*(_alone(desk, shot, p, photo.camera, False)[0] for p in (plate, other))))
 
 
-def _alone(desk: Desk, shot: Shot, plate: Plate, camera: Camera) -> tuple[NDArray[np.float64], NDArray[np.str_]]:
+def _alone(
+    desk: Desk, shot: Shot, plate: Plate, camera: Camera, cut_outs: bool
+) -> tuple[NDArray[np.float64], NDArray[np.str_]]:
     """A plate alone on what it is thrown on, (H, W, 4) as a photo's camera sees it, and the names (H, W) of the
-    surfaces that show it; on all of the set where it is not thrown yet. Other cut-outs are not there."""
+    surfaces that show it; on all of the set where it is not thrown yet.
+
+    ``cut_outs``: whether others stand there: behind them a photo shows them, not the surface that it lands on.
+    """
     targets = [n for t in shot.throws if t.plate == plate.id for n in t.targets]
     targets = targets or [s.id for s in shot.solids if not isinstance(s, Flat)]
-    solids = [s for s in shot.solids if not isinstance(s, Flat) or any(n.partition("/")[0] == s.id for n in targets)]
+    own = {n.partition("/")[0] for n in targets}
+    solids = [s for s in shot.solids if cut_outs or not isinstance(s, Flat) or s.id in own]
     alone = shot.model_copy(update={"solids": solids, "throws": [Throw(plate=plate.id, targets=targets)]})
     seen = still(view_of(camera).across(MATCH_WIDTH))
     engine = desk.engine(alone)

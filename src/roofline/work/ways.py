@@ -10,12 +10,12 @@ import numpy as np
 
 from roofline.core.camera import Array
 from roofline.core.massing.kinds import Backdrop, Ground
-from roofline.core.moment import Moment, spread
+from roofline.core.moment import spread
 from roofline.core.move.bring_back import LOOKED, applied, bring_back
 from roofline.core.move.judging import Judge
 from roofline.core.move.paint_list import paint_list
 from roofline.core.move.path import moments, resolved_keys
-from roofline.core.move.standing import margin_of, shares
+from roofline.core.move.standing import margin_of
 from roofline.core.throw.engine import Engine, limits_of
 from roofline.errors import MoveError
 from roofline.model.base import VERDICTS
@@ -80,11 +80,10 @@ class _Judge:
         return Judge(engine, shot.limits).failing(moments(shot), self.order)
 
     def margin(self, shot: Shot, engine: Engine, every: int) -> float:
-        """The least margin over every so many frames, at half the width."""
-        frames: list[Moment] = moments(shot, width=min(WIDTH // 2, shot.delivery.width))
-        faces = limits_of(engine.geometry, shot.limits)
+        """The least margin over every so many frames, small."""
+        frames, judge = moments(shot), Judge(engine, shot.limits)
         picked = sorted({*range(0, len(frames), every), len(frames) - 1, *self.order[:2]})
-        return min(margin_of(*shares(engine, frames[n], faces), shot.limits) for n in picked)
+        return min(margin_of(*judge.shares(frames[n], WIDTH // 2)[:2], shot.limits) for n in picked)
 
 
 def _keyed(shot: Shot, change: Callable[[Any], dict[str, Any]]) -> Shot:

@@ -30,8 +30,8 @@ onBeforeUnmount(() => window.clearTimeout(timer))
 
 <template>
   <img v-bind="$attrs" :key="tries" :src="address" :alt="alt" @load="there" @error="failed" />
-  <span v-if="shown === 'waits'" class="waits" role="status" data-waits>Being drawn, behind other work…</span>
-  <span v-else-if="shown === 'failed'" class="waits" role="status" data-waits>It did not come. Asked for again…</span>
+  <span v-if="shown === 'waits'" class="waits" role="status" data-waits>Waiting for the server…</span>
+  <span v-else-if="shown === 'failed'" class="waits" role="status" data-waits>No picture came. Trying again…</span>
 </template>
 
 <style scoped>

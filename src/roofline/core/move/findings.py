@@ -98,8 +98,8 @@ def _open(report: CheckReport) -> list[Finding]:
     if not isinstance(report, CheckSoFar) or not report.open:
         return []
     n = len(report.open)
-    which = "1 frame lies" if n == 1 else f"{n} frames lie"
-    said = f"{which} close to a limit and cannot be told small: open until judged larger."
+    which = "1 frame is" if n == 1 else f"{n} frames are"
+    said = f"{which} close to a limit. Roof Line judges {'it' if n == 1 else 'them'} at full size; until then: open."
     return [Finding(text=said, frame=report.open[0])]
 
 
@@ -157,13 +157,13 @@ def findings(shot: Shot, report: CheckReport) -> list[Finding]:
 
 #: what a press does about home's differing, by why it does; what is not here is for who works on it to decide
 MENDS: dict[HomeWhy, str] = {
-    "moved": "Let it rest there",
-    "faded": "Make it opaque there",
-    "hidden": "Show it",
-    "grade": "Take its grade off",
-    "clear": "Throw it opaque",
-    "clean": "Throw it after the photos",
-    "photo": "Throw it after the photo",
+    "moved": "Set a rest key at home",
+    "faded": "Make it opaque at home",
+    "hidden": "Show the piece",
+    "grade": "Remove the grade",
+    "clear": "Set full opacity",
+    "clean": "Throw the fill after the photo",
+    "photo": "Throw it after the home photo",
     "blend": "Blend layers as painted",
 }
 HOME_SAID = {

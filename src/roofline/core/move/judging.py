@@ -25,6 +25,7 @@ TURN = float(np.arctan(((5**0.5 - 1) / 2) ** 3))  # radians by which small grids
 LATTICE, ROUNDED = 0.1, 0.33  # of the border's pixels
 SINGLE = 1.5  # of pixels that stand alone: parts thinner than a pixel
 LEAST = 4.0  # pixels
+SURE = 3.0  # standard errors beyond which a frame is told
 
 
 def sizes(width: int) -> list[int]:
@@ -83,7 +84,7 @@ class Look:
     """A frame as it was looked at on one grid.
 
     ``sure``: whether what it says of the frame holding is what the delivered size will say; ``near``: how far from a
-    limit it lies, in thirds of what is uncertain: below three it is open.
+    limit it lies, in standard errors: up to SURE it is open.
     """
 
     report: FrameReport
@@ -107,7 +108,7 @@ class Judge:
         flat = Measures(*(np.ascontiguousarray(np.asarray(part)[inside][None]) for part in vars(got).values()))
         report = report_on(self.engine, int(moment.frame), flat, self.limits)
         near = self._near(np.asarray(got.verdict), inside, (report.gap, report.strain), full / width)
-        return Look(report, near > 3, near)
+        return Look(report, near > SURE, near)
 
     def shares(self, moment: Moment, width: int) -> tuple[float, float, float]:
         """Percent of a moment, given at its delivered size, that is gap and strain, and how near to a limit: see
@@ -120,22 +121,26 @@ class Judge:
         gap, strain = _gap_and_strain(verdict[inside])
         return gap, strain, self._near(verdict, inside, (gap, strain), full / width)
 
+    def within(self, gap: float, strain: float) -> bool:
+        """Whether percents of gap and strain are within the limits."""
+        return gap <= self.limits.gap_percent and strain <= self.limits.strain_percent
+
     def _turned(self, moment: Moment, width: int) -> tuple[Measures, NDArray[np.bool_]]:
         view, inside = turned(moment.across(width).view)
         return self.engine.measure(moment.seen(view), self.faces), inside
 
     def _near(self, verdict: NDArray, inside: NDArray[np.bool_], percents: tuple[float, float], finer: float) -> float:
-        """How far from a limit, in thirds of what is uncertain: from the farther of those that are gone beyond, if
-        that is sure; else from the nearer one."""
+        """How far from a limit, in standard errors: from the farther of those that are gone beyond, if that is sure;
+        else from the nearer one."""
         far, beyond = [], []
         limits = self.limits.gap_percent, self.limits.strain_percent
         kinds = verdict >= 3, (verdict == 1) | (verdict == 2)
         for bad, percent, limit in zip(kinds, percents, limits, strict=True):
-            third = 100.0 / int(inside.sum()) * _uncertain(bad, inside, finer) / 3
-            far.append(abs(percent - limit) / third)
+            error = 100.0 / int(inside.sum()) * _uncertain(bad, inside, finer) / SURE
+            far.append(abs(percent - limit) / error)
             if percent > limit:
                 beyond.append(far[-1])
-        return max(beyond) if beyond and max(beyond) > 3 else min(far)
+        return max(beyond) if beyond and max(beyond) > SURE else min(far)
 
     def settled(self, moment: Moment, above: int = 0) -> FrameReport:
         """Judge a moment, given at its delivered size, as small as leaves nothing open, more than so many pixels
@@ -154,12 +159,12 @@ class Judge:
             open_: list[tuple[float, int]] = []
             for n in left:
                 gap, strain, near = self.shares(moments[n], width)
-                holds = gap <= self.limits.gap_percent and strain <= self.limits.strain_percent
-                if near > 3 and not holds:
+                holds = self.within(gap, strain)
+                if near > SURE and not holds:
                     order.remove(n)
                     order.insert(0, n)
                     return self.look(moments[n], width).report
-                if near <= 3:
+                if near <= SURE:
                     open_.append((near if holds else -near, n))
             left = [n for _, n in sorted(open_)]  # those that lie farthest beyond a limit first
         return None

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import Array, View
 from roofline.core.moment import Moment, spread
-from roofline.core.move.judging import Judge, sizes
+from roofline.core.move.judging import SURE, Judge, sizes
 from roofline.core.throw.engine import Engine
 from roofline.core.throw.threads import CORES
 from roofline.model.move import Limits
 
 LEAST = -10.0  # a margin is not told below
 SEVERAL = 9  # frames that stand for a whole move
+SETTLED = 150  # looks at the delivered size that a hand waits for
 
 
 @dataclass(frozen=True)
@@ -40,13 +41,6 @@ def margin_of(gap: float, strain: float, limits: Limits) -> float:
         else:
             left.append(0.0 if measured <= 0 else LEAST)
     return max(min(left), LEAST)
-
-
-def shares(engine: Engine, moment: Moment, faces: Array) -> tuple[float, float]:
-    """Percent of a frame that is gap (void, bare, spilled) and strain (smeared, soft)."""
-    verdict = engine.measure(moment, faces).verdict
-    counts = np.bincount(verdict.ravel(), minlength=6) * (100.0 / verdict.size)
-    return float(counts[3:6].sum()), float(counts[1:3].sum())
 
 
 def cells(area: tuple[float, float, float, float], step: float) -> tuple[Array, Array]:
@@ -81,36 +75,38 @@ def standing(
         Of the lens above the datum in metres, where positions say none; None: as each moment has it.
     width
         Pixels across at which places are judged first (see `roofline.core.move.judging`), the moments given at their
-        delivered size; what that leaves open is judged at its first size, and may stay open. None: on the moments' own
-        grid, nothing open.
+        delivered size; what that leaves open is judged larger, up to the delivered size where SETTLED looks at most
+        are left, and may else stay open. None: on the moments' own grid, nothing open.
     """
     judge = Judge(engine, limits)
     _ = engine.sight  # once, before several hands ask for it
     margin = np.full(len(positions), np.inf)
     holds, doubt = np.ones(len(positions), dtype=bool), np.zeros(len(positions), dtype=bool)
+    full = moments[0].view.width
+    coarse = min(width or full, full)
+    finer = [w for w in sizes(full) if w > coarse]
 
-    def looked(moment: Moment) -> tuple[float, float, bool]:
-        full = moment.view.width
-        gap, strain, near = judge.shares(moment, width or full)
-        if near <= 3 and width and width < sizes(full)[0]:
-            gap, strain, near = judge.shares(moment, sizes(full)[0])
-        return gap, strain, near > 3
-
-    def look(i: int) -> None:
-        sure = []
+    def look(i: int, widths: Sequence[int]) -> None:
+        margins, sure = [], []
         for moment in moments:
             view = moment.view
             up = view.position[1] if height is None else height
             at = positions[i] if positions.shape[1] == 3 else np.array([positions[i, 0], up, positions[i, 1]])
-            gap, strain, certain = looked(moment.seen(replace(view, position=at)))
-            margin[i] = min(margin[i], margin_of(gap, strain, limits))
-            held = gap <= limits.gap_percent and strain <= limits.strain_percent
-            holds[i] &= held
-            sure.append(held if certain else None)
+            there = moment.seen(replace(view, position=at))
+            for across in widths:
+                gap, strain, near = judge.shares(there, across)
+                if near > SURE:
+                    break
+            margins.append(margin_of(gap, strain, limits))
+            sure.append(judge.within(gap, strain) if near > SURE else None)
+        margin[i], holds[i] = min(margins), min(margins) >= 0
         doubt[i] = None in sure and False not in sure
 
     with ThreadPoolExecutor(CORES) as hands:
-        list(hands.map(look, range(len(positions))))
+        list(hands.map(lambda i: look(i, [coarse, *finer[:1]]), range(len(positions))))
+        left = np.flatnonzero(doubt).tolist()
+        if len(left) * len(moments) <= SETTLED:
+            list(hands.map(lambda i: look(i, finer), left))
     return Room(positions, holds, margin, doubt)
 
 

@@ -95,7 +95,7 @@ def held_around(first: Array, second: Array) -> Held:
     own, other = first[..., 3] > 0.99, second[..., 3] > 0.99
     y, x = np.nonzero(first[..., 3] > 0.01)
     if not len(x):
-        raise PlateError("The plate is not seen from its photo's place, so there is nothing around it to match it to.")
+        raise PlateError("The plate is not visible from its photo's camera. Throw it on something first.")
     near = 0.5 * max(np.ptp(x), np.ptp(y)) + 1
     off = distance_transform_edt(first[..., 3] <= 0.01)
     area = _areas(first.shape)
@@ -105,7 +105,7 @@ def held_around(first: Array, second: Array) -> Held:
         sides.append((picture[..., :3][where], area[where]))
     few = min(len(colours) for colours, _ in sides)
     if few < LEAST:
-        raise PlateError("The two plates show no surface together, and too little of the other lies around this one.")
+        raise PlateError("The two plates share no surface, and too little of the other one is around this plate.")
     rng = np.random.default_rng(1)
     drawn = [rng.choice(len(colours), min(MOST, few), replace=False) for colours, _ in sides]
     (mine, a), (theirs, b) = ((colours[n], areas[n]) for n, (colours, areas) in zip(drawn, sides, strict=True))
@@ -150,8 +150,8 @@ def _solved(held: Held) -> Grade:
     margin = EDGE * (bounds[1] - bounds[0])
     if ((found.x < bounds[0] + margin) | (found.x > bounds[1] - margin))[[0, 1, 2]].any():
         raise PlateError(
-            "No grade within 8 stops, 100 mired and 100 of tint takes one to the other: they may not show the same. "
-            "Nothing was changed."
+            "No grade within 8 stops, 100 mired and 100 of tint matches the two plates. Nothing was changed. "
+            "They may show different things."
         )
     grade = grade_of(found.x)
     return grade.model_copy(  # figures that can be read
@@ -188,8 +188,8 @@ def _check_nearer(held: Held) -> None:
         if farther.max() > 0 or now.sum() >= was.sum():
             what = ("brightness", "white", "contrast")[int(np.argmax(now - was))]
             raise PlateError(
-                f"No grade brings it nearer: where it was held out, {what} would be farther off than now. "
-                "Nothing was changed; grade it by hand, or match it to another plate."
+                f"No grade brings the plate nearer: in the test areas {what} would be farther off than now. "
+                "Nothing was changed. Grade the plate by hand, or match it to another one."
             )
 
 

@@ -105,18 +105,18 @@ const named = (text: string) =>
       <ElButton :disabled="locked" @click="arrange({ op: 'push', factor: 1.05 })">5 % farther</ElButton>
     </div>
     <div v-if="under" class="sentence warn" data-sunk>
-      It lies {{ under.by.toFixed(2) }} m under the ground, which hides that part: home is not the photo there.
+      The piece reaches {{ under.by.toFixed(2) }} m below the ground. The ground hides that part.
       <ElButton :disabled="locked" data-back-onto @click="arrange({ op: 'stand', level: under.level })">
-        {{ trueSize ? 'Stand it on the ground' : 'Back to where it stands on it' }}
+        {{ trueSize ? 'Stand the piece on the ground' : 'Move the piece back onto the ground' }}
       </ElButton>
       <ElButton
         v-if="!trueSize"
         :disabled="locked"
         data-lift-onto
         @click="arrange({ op: 'move', by: [0, under.by, 0] })"
-        >Lift it onto the ground here</ElButton
+        >Lift the piece onto the ground</ElButton
       >
-      <span v-if="!trueSize" class="quiet">Lifted, it stands higher in the picture than in the photo.</span>
+      <span v-if="!trueSize" class="quiet">A lifted piece is higher in the picture than in the photo.</span>
     </div>
     <div class="row">
       <NumberField

@@ -182,21 +182,18 @@ const snapped = computed(() => (tool.value !== 'choose' && !pulling.value && tou
 <template>
   <div v-if="!camera?.position" class="empty">
     <template v-if="s.photo">
-      <p v-if="camera">
-        The survey has no scale yet: lay a tape or type the camera’s height on Survey, or assume the eye 1.6 m above the
-        ground.
-      </p>
+      <p v-if="camera">The survey has no scale yet. Lay a tape on Survey, or assume an eye height of 1.6 m.</p>
       <p v-else>
-        Massing is drawn through a surveyed photo. What its edges do not tell can be assumed: a lens of 35 mm, the eye
-        1.6 m above the ground.
+        Massing needs a surveyed photo. Roof Line can assume what the edges do not tell: a 35 mm lens, an eye height of
+        1.6 m.
       </p>
       <ElButton class="main" :disabled="!!under" data-assume-scale @click="assume">
-        {{ under ? 'At work…' : camera ? 'Assume 1.6 m' : 'Assume it' }}
+        {{ under ? 'At work…' : camera ? 'Assume 1.6 m' : 'Assume a camera' }}
       </ElButton>
       <ElButton @click="router.push(`/shot/${s.id}/survey`)">Go to Survey</ElButton>
     </template>
     <template v-else>
-      <p>Massing is drawn through a photo: bring one first.</p>
+      <p>Massing needs a surveyed photo. Bring a photo first.</p>
       <ElButton class="main" @click="router.push(`/shot/${s.id}/photo`)">Go to Photo</ElButton>
     </template>
   </div>

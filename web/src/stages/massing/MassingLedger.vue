@@ -135,7 +135,7 @@ watch([() => looks.how, () => s.state?.revision, () => photo.value?.id], () => v
 
     <section v-if="standsIn.length" class="section" data-assumed>
       <p class="sentence">
-        Built by what is assumed: {{ standsIn.join(', ') }}.
+        Assumed: {{ standsIn.join(', ') }}.
         <ElButton class="plain" @click="router.push(`/shot/${s.id}/survey`)">To Survey</ElButton>
       </p>
     </section>

@@ -21,7 +21,7 @@ function choose(way: Way) {
       :data-ease="of"
       @change="choose(($event.target as HTMLSelectElement).value as Way)"
     >
-      <option value="even">go no farther than it</option>
+      <option value="even">smooth, no overshoot</option>
       <option value="rest">come to rest</option>
       <option value="pass">pass through</option>
       <option value="speed">pass at a speed</option>

@@ -50,7 +50,7 @@ const share = (m: number) => `${(100 * m).toFixed(0)} %`
     :data-margin="felt?.margin"
   >
     <b v-if="inHand">{{ inHand }}</b><template v-if="felt && inHand"> · </template>
-    <template v-if="felt?.open">Close to a limit: told once it is let go</template>
+    <template v-if="felt?.open">Close to a limit. Let go to judge it</template>
     <template v-else-if="felt?.holds">Holds here; {{ share(felt.margin) }} of its limit left</template>
     <template v-else-if="felt">{{ felt.says }}</template>
   </p>

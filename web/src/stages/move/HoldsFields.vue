@@ -51,7 +51,7 @@ const sharp = computed(() => {
     @change="also({ focus_m: $event })"
   />
   <ElButton :class="{ on: focusing }" :aria-pressed="focusing" data-pick-focus @click="focusing = !focusing">
-    {{ focusing ? 'Click in the lens view what is in focus' : 'Focus on what is clicked' }}
+    {{ focusing ? 'Click in the lens view' : 'Focus on a click' }}
   </ElButton>
   <NumberField
     v-if="focus"

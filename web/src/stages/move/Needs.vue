@@ -12,9 +12,10 @@ const s = useShot()
 const router = useRouter()
 const missing = computed(() => {
   if (!s.shot.photos.length) return 'It needs a photo.'
-  if (!s.state!.home && !s.keys.length) return 'It needs a surveyed photo with a scale; what is not known is assumed.'
-  if (props.wants !== 'home' && !s.shot.solids.length) return 'It needs a set to be seen.'
-  if (props.wants === 'move' && s.keys.length < 2) return 'It needs a move of two keys.'
+  if (!s.state!.home && !s.keys.length)
+    return 'It needs a surveyed photo with a scale. A first move assumes what is not known.'
+  if (props.wants !== 'home' && !s.shot.solids.length) return 'It needs a set with pieces.'
+  if (props.wants === 'move' && s.keys.length < 2) return 'It needs two keys.'
   return ''
 })
 </script>

@@ -39,11 +39,9 @@ async function look(signal: AbortSignal) {
     const much = cubic(rooms.value, e.rise)
     const open = rooms.value.reduce((sum, r) => sum + areaOf(r).open * e.rise, 0)
     const still = open ? `${open.toFixed(1)} m³ open · ` : ''
+    const of = whole ? 'the whole move' : `frame ${frame}`
     const layers = `${rooms.value.length} of ${e.heights.length} layers ${e.rise.toFixed(2)} m apart`
-    emit(
-      'says',
-      `${much ? `${much.toFixed(1)} m³` : 'none'} · ${still}${whole ? 'the whole move' : `frame ${frame}`}, ${layers}`,
-    )
+    emit('says', `${much ? `${much.toFixed(1)} m³` : 'none'} · ${still}${of}, ${layers}`)
   }
 }
 useLooking(asked, look)

@@ -37,10 +37,10 @@ export function useFocus() {
       api.GET('/api/shots/{shot_id}/frames/{frame}/probe', { params: { path, query: { x, y } } }),
     ).then(
       ({ depth_m }) => {
-        if (depth_m === null) s.problem = 'Nothing of the set is seen there, so there is no distance to focus at.'
+        if (depth_m === null) s.problem = 'The set has no surface at that pixel. Click on a piece.'
         else return set(depth_m, camera)
       },
-      () => (s.problem = 'What is seen there could not be asked for. Click once more.'),
+      () => (s.problem = 'The server did not answer. Click again.'),
     )
     return true
   }

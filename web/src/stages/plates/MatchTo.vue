@@ -27,8 +27,8 @@ async function match(event: Event) {
       m.by === 'shared'
         ? `Matched by ${m.points.toLocaleString('en')} points that both show: ` +
           `ΔE ${now} remains between areas of a tenth of the photo, it was ${then} (${off}).`
-        : `The two show no surface together. Matched to what lies around it instead, by its brightness and white ` +
-          `as a whole (${off}): other things may rightly look otherwise, so look at it.`
+        : `The two plates share no surface. The match uses brightness and white of what is around this plate ` +
+          `(${off}). Check it by eye.`
   } catch (error) {
     if (!(error instanceof Problem)) throw error
     said.value = error.message

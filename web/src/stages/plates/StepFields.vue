@@ -110,8 +110,8 @@ function softenOwn() {
     </template>
     <template v-if="step.do === 'outline'">
       <p class="quiet">
-        Drag its points, shown about the pointer where they are many; double-click its line for one more. S while it is
-        dragged, or a click with Shift, makes a point smooth or sharp. A loop within it is a hole.
+        Drag a point to move it. Double-click the line to add one. Press S during the drag, or Shift-click a point, to
+        make it smooth or sharp. Of many points, those near the pointer are shown. A loop within it is a hole.
       </p>
       <ElCheckbox v-if="own" :model-value="own.soft" data-own-smooth @change="softenOwn"
         >The point taken last is smooth</ElCheckbox
