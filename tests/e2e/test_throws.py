@@ -21,7 +21,7 @@ def test_a_plate_that_is_too_dark_is_matched_to_the_photo(page, halt):
     until(lambda: (throw(page, halt, "front-without-canopy")["grade"] or {}).get("exposure") == -0.8)
     revision = state(page, halt)["revision"]
     body.locator("[data-match]").select_option("platform-side")
-    expect(body.locator("[data-matched]")).to_contain_text("remains", timeout=60_000)
+    expect(body.locator("[data-matched]")).to_contain_text("remains", timeout=120_000)
     # it shows the same front, without the canopy's shade: what is found takes the darkness off again
     grade = until(lambda: (g := throw(page, halt, "front-without-canopy")["grade"]) and g["exposure"] != -0.8 and g)
     assert abs(grade["exposure"]) < 0.12 and abs(grade["temperature"]) < 12 and abs(grade["saturation"] - 1) < 0.1

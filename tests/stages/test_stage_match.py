@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 
 import cv2
@@ -9,7 +10,10 @@ import numpy as np
 import pytest
 
 from roofline.demo.shot import FOLDER
+from roofline.errors import PlateError
 from roofline.formats.pictures import read
+from roofline.model.plates import ThrowChange
+from roofline.model.steps import Grade
 from roofline.stages import plates, shots
 
 EXPOSED = np.log2(0.92 / 0.66)  # stops that the first was exposed longer, see tools/varrow/photograph.py
@@ -40,9 +44,26 @@ def test_the_demos_exposures_are_found_to_a_twentieth_of_a_stop_where_light_is_l
         picture = developed((folder / f"photos/{name}.jpg").read_bytes())
         cv2.imwrite(str(folder / f"photos/{name}.png"), picture[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 1])
         text = text.replace(f"photos/{name}.jpg", f"photos/{name}.png")
-    (folder / "shot.json").write_text(text)
+    document = json.loads(text)
+    for throw in document["throws"]:  # a plate is matched to another one as that is graded
+        throw.pop("grade", None)
+    (folder / "shot.json").write_text(json.dumps(document))
     shot = shots.take_in(desk, folder, "Developed")
     for one, other, sign in (("from-the-hut", "platform-side", 1), ("platform-side", "from-the-hut", -1)):
         got = plates.matched(desk, shot, one, other)
         assert sign * got.grade.exposure == pytest.approx(EXPOSED, abs=0.05)
         assert got.after < 2 < 6 < got.before
+
+
+def test_a_match_betters_the_grade_of_now_and_follows_the_others_grade(desk):
+    shot = shots.take_in(desk, FOLDER)
+    own, other = "front-without-canopy", "platform-side"
+    plates.change_throw(desk, shot, own, ThrowChange(grade=Grade(exposure=-0.8)))
+    dark = plates.matched(desk, shot, own, other)
+    assert abs(dark.grade.exposure) < 0.12 and dark.after < 3 < 6 < dark.before
+    plates.change_throw(desk, shot, other, ThrowChange(grade=Grade(exposure=1)))
+    assert plates.matched(desk, shot, own, other).grade.exposure == pytest.approx(dark.grade.exposure + 1, abs=0.1)
+    plates.change_throw(desk, shot, other, ThrowChange(ungraded=True))
+    plates.change_throw(desk, shot, own, ThrowChange(grade=dark.grade))
+    with pytest.raises(PlateError, match="No grade brings the plate nearer"):
+        plates.matched(desk, shot, own, other)

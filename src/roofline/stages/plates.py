@@ -19,7 +19,7 @@ from roofline.model.base import Vec2, Vec4
 from roofline.model.photo import Photo
 from roofline.model.plates import Outline, Plate, Throw, ThrowChange
 from roofline.model.shot import Shot
-from roofline.model.steps import Loop, OutlineStep
+from roofline.model.steps import Grade, Loop, OutlineStep
 from roofline.model.survey import Camera
 from roofline.stages.move import moment
 from roofline.stages.photo import photo_of
@@ -200,7 +200,8 @@ def run_merit(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
 
 
 def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
-    """The grade that makes a plate look like another one on the surfaces that both show; nothing is kept."""
+    """The grade that makes a plate look like another one, as that is graded, on the surfaces that both show; nothing is
+    kept."""
     shot = desk.store.load(shot_id)
     plate, other = plate_of(shot, plate_id), plate_of(shot, other_id)
     photo = shot.photo(plate.photo)
@@ -208,16 +209,19 @@ def matched(desk: Desk, shot_id: str, plate_id: str, other_id: str) -> Match:
         raise PlateError("A plate is matched to another one.")
     if photo.camera is None or photo.camera.position is None or not shot.solids:
         raise PlateError("Plates are matched through the set: survey the photo and build what it shows first.")
-    (mine, own), (theirs, their) = (_alone(desk, shot, p, photo.camera, True) for p in (plate, other))
+    grades = {t.plate: t.grade for t in shot.throws}
+    now, wanted = grades.get(plate_id), grades.get(other_id)
+    sides = ((plate, None), (other, wanted))
+    (mine, own), (theirs, their) = (_alone(desk, shot, p, g, photo.camera, True) for p, g in sides)
     same = (own == their) & (own != "")
     whole = (mine[..., 3] > 0.99) & (theirs[..., 3] > 0.99)
     if np.count_nonzero(same & whole) >= LEAST:
-        return match(held_together(mine, theirs, same))
-    return match(held_around(*(_alone(desk, shot, p, photo.camera, False)[0] for p in (plate, other))))
+        return match(held_together(mine, theirs, same), now)
+    return match(held_around(*(_alone(desk, shot, p, g, photo.camera, False)[0] for p, g in sides)), now)
 
 
 def _alone(
-    desk: Desk, shot: Shot, plate: Plate, camera: Camera, cut_outs: bool
+    desk: Desk, shot: Shot, plate: Plate, grade: Grade | None, camera: Camera, cut_outs: bool
 ) -> tuple[NDArray[np.float64], NDArray[np.str_]]:
     """A plate alone on what it is thrown on, (H, W, 4) as a photo's camera sees it, and the names (H, W) of the
     surfaces that show it; on all of the set where it is not thrown yet.
@@ -228,7 +232,7 @@ def _alone(
     targets = targets or [s.id for s in shot.solids if not isinstance(s, Flat)]
     own = {n.partition("/")[0] for n in targets}
     solids = [s for s in shot.solids if cut_outs or not isinstance(s, Flat) or s.id in own]
-    alone = shot.model_copy(update={"solids": solids, "throws": [Throw(plate=plate.id, targets=targets)]})
+    alone = shot.model_copy(update={"solids": solids, "throws": [Throw(plate=plate.id, targets=targets, grade=grade)]})
     seen = still(view_of(camera).across(MATCH_WIDTH))
     engine = desk.engine(alone)
     face = engine.nearest(seen)

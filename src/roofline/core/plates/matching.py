@@ -175,18 +175,18 @@ def _away(colours: Array, wanted: Array) -> Array:
     return np.array([abs(e), np.hypot(b, g), abs(c)])
 
 
-def _check_nearer(held: Held) -> None:
-    """Raise PlateError where a grade from half of the areas leaves the other half farther off than it was."""
+def _check_nearer(held: Held, now: Grade) -> None:
+    """Raise PlateError where a grade from half of the areas leaves the other half farther off than the one of now."""
     for odd in (0, 1):
         fitted, out = _part(held, odd), _part(held, 1 - odd)
         if min(len(p) for h in (fitted, out) for p in (h.mine, h.theirs)) < LEAST // 4:
             continue  # all of it lies in one area
         wanted, error = look_of(out.theirs), _spread(out)
-        was, now = _away(out.mine, wanted), _away(_applied(out.mine, _solved(fitted)), wanted)
+        was, would = (_away(_applied(out.mine, g), wanted) for g in (now, _solved(fitted)))
         room = np.maximum(FARTHER, 2 * np.array([error[0], np.hypot(error[1], error[2]), error[3]]))
-        farther = now - was - room
-        if farther.max() > 0 or now.sum() >= was.sum():
-            what = ("brightness", "white", "contrast")[int(np.argmax(now - was))]
+        farther = would - was - room
+        if farther.max() > 0 or would.sum() >= was.sum():
+            what = ("brightness", "white", "contrast")[int(np.argmax(would - was))]
             raise PlateError(
                 f"No grade brings the plate nearer: in the test areas {what} would be farther off than now. "
                 "Nothing was changed. Grade the plate by hand, or match it to another one."
@@ -219,8 +219,9 @@ def _errors(held: Held) -> tuple[float, float]:
     return float(error[0]), float(error[1] / abs(bluer[1] / 10.0))
 
 
-def match(held: Held) -> Match:
+def match(held: Held, now: Grade | None = None) -> Match:
     """Exposure, temperature, tint and saturation that take colours to others; saturation only where the same is shown.
+    ``now``: the grade that the plate has, which the one that is found must better.
 
     Points that are nearly black or burnt out in either are left aside; what differs for other reasons (a shadow,
     something in the way) counts little.
@@ -240,9 +241,10 @@ def match(held: Held) -> Match:
         if len(chosen) > MOST:
             chosen = np.random.default_rng(1).choice(chosen, MOST, replace=False)
         held = Held(held.mine[chosen], held.theirs[chosen], held.area[chosen], held.their_area[chosen])
-    _check_nearer(held)
+    now = now or Grade()
+    _check_nearer(held, now)
     grade = _solved(held)
-    colours, shown = held.theirs, [held.mine, _applied(held.mine, grade)]
+    colours, shown = held.theirs, [_applied(held.mine, g) for g in (now, grade)]
     if held.by == "around":
         colours, shown = np.median(colours, axis=0)[None], [np.median(c, axis=0)[None] for c in shown]
     before, after = (float(np.median(delta_e(labs(c), labs(colours)))) for c in shown)
