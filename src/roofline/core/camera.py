@@ -195,8 +195,9 @@ def pan_tilt_roll(rotation: ArrayLike) -> tuple[float, float, float]:
     right, down, forward = r
     pan = float(np.arctan2(forward[0], -forward[2]))
     tilt = float(np.arcsin(np.clip(forward[1], -1, 1)))
-    level = np.array([np.cos(pan), 0.0, np.sin(pan)])
-    up = np.cross(level, forward)
+    c, s = np.cos(pan), np.sin(pan)
+    x, y, z = forward
+    level, up = np.array([c, 0.0, s]), np.array([-s * y, s * x - c * z, c * y])  # up: level × forward
     return pan, tilt, float(np.arctan2(-right @ up, right @ level))
 
 

@@ -109,35 +109,35 @@ class _Turns:
 
     def __init__(self, frames: Array, rotations: list[Rotation], rest: list[bool]):
         self.frames, self.rotations = frames, rotations
-        self.spin = np.zeros((len(rotations), 3))
+        spin = np.zeros((len(rotations), 3))
         for i in range(1, len(rotations) - 1):
             if rest[i]:
                 continue
             before, after = frames[i] - frames[i - 1], frames[i + 1] - frames[i]
             back = (rotations[i - 1].inv() * rotations[i]).as_rotvec() / before
             ahead = (rotations[i].inv() * rotations[i + 1]).as_rotvec() / after
-            self.spin[i] = (after * back + before * ahead) / (before + after)
+            spin[i] = (after * back + before * ahead) / (before + after)
+        self._starts = np.array([r.as_matrix() for r in rotations])
+        self._vectors = [self._between(i, spin) for i in range(len(rotations) - 1)]
+
+    def _between(self, i: int, spin: Array) -> Array:
+        """The rotation vectors (3, 3) that make up the way from one key to the next, in the order of their turns."""
+        span = self.frames[i + 1] - self.frames[i]
+        first, third = (Rotation.from_rotvec(spin[n] * span / 3) for n in (i, i + 1))
+        between = self.rotations[i].inv() * self.rotations[i + 1]
+        second = first.inv() * between * third.inv()
+        return np.array([r.as_rotvec() for r in (first, second, third)])
 
     def at(self, frame: float) -> Array:
         """Camera → world (3, 3)."""
         if len(self.rotations) == 1:
-            return np.asarray(self.rotations[0].as_matrix())
-        f = float(np.clip(frame, self.frames[0], self.frames[-1]))
-        i = int(np.clip(np.searchsorted(self.frames, f, side="right") - 1, 0, len(self.frames) - 2))
-        span = self.frames[i + 1] - self.frames[i]
-        t = (f - self.frames[i]) / span
-        first = Rotation.from_rotvec(self.spin[i] * span / 3)
-        third = Rotation.from_rotvec(self.spin[i + 1] * span / 3)
-        between = self.rotations[i].inv() * self.rotations[i + 1]
-        second = (first.inv() * between * third.inv()).as_rotvec()
-        b1, b2, b3 = 1 - (1 - t) ** 3, 3 * t**2 - 2 * t**3, t**3
-        q = (
-            self.rotations[i]
-            * Rotation.from_rotvec(first.as_rotvec() * b1)
-            * Rotation.from_rotvec(second * b2)
-            * Rotation.from_rotvec(third.as_rotvec() * b3)
-        )
-        return np.asarray(q.as_matrix())
+            return self._starts[0].copy()
+        f = min(max(float(frame), float(self.frames[0])), float(self.frames[-1]))
+        i = min(max(int(np.searchsorted(self.frames, f, side="right")) - 1, 0), len(self.frames) - 2)
+        t = (f - self.frames[i]) / (self.frames[i + 1] - self.frames[i])
+        shares = np.array([[1 - (1 - t) ** 3], [3 * t**2 - 2 * t**3], [t**3]])
+        first, second, third = Rotation.from_rotvec(self._vectors[i] * shares).as_matrix()
+        return np.asarray(self._starts[i] @ first @ second @ third)
 
 
 def _rests(keys: list[Key]) -> list[bool]:

@@ -4,6 +4,7 @@ import { api, got, Problem, told, type FrameCamera, type Key, type Schemas } fro
 import { fromPanTiltRoll, quaternion } from '../../board/camera'
 import { freshId } from '../../hand/changes'
 import { held, sendHeld } from '../../hand/held'
+import { oneAtATime } from '../../hand/oneAtATime'
 import type { Apply } from '../../state/hand'
 import { useShot } from '../../state/shot'
 import { keyShown, shownOf } from '../../strip/pace'
@@ -49,6 +50,13 @@ const FINE_REST = 15_000 // ms without a change
 let lastAsked = ''
 /** Which report is shown: while it is the one that the server has, it is not asked for again. */
 let known = ''
+
+/** Several things tell that a check has gone on, often at once: one request is out at a time. */
+const readCheck = oneAtATime(async (id: string) => {
+  const answer = api.GET('/api/shots/{shot_id}/check', { params: { path: { shot_id: id } } })
+  const now = await got<Schemas['CheckState']>(answer).catch(() => null)
+  if (now && id === useShot().id) report.value = now
+})
 
 export function useMove() {
   const s = useShot()
@@ -105,10 +113,9 @@ export function useMove() {
   }
   const here = () => ({ path: { shot_id: s.id } })
   async function reread() {
-    report.value = await got<Schemas['CheckState']>(api.GET('/api/shots/{shot_id}/check', { params: here() })).catch(
-      () => report.value,
-    )
-    refine()
+    const id = s.id
+    await readCheck(id)
+    if (id === s.id) refine()
   }
   /** Once the hand rests, all frames are judged at the delivered size, for the figures: nothing is told otherwise. */
   function refine() {
