@@ -12,7 +12,7 @@ from tests.conftest import key_of, looking, photographed
 
 from roofline.core.camera import key_rotation
 from roofline.core.massing.kinds import Block
-from roofline.core.move.path import moment_at, shot_path
+from roofline.core.move.path import moment_at, shot_path, with_ends
 from roofline.core.move.travel import Place, aimed_at, own_frame, own_place, pace_through, paced, sway_at, travelled
 from roofline.errors import MoveError
 from roofline.model.handoff import Delivery
@@ -253,3 +253,35 @@ def test_a_key_near_by_is_taken_in_place_of_a_new_one():
     inner = FRAMES[1]
     shown = min(range(40, 51), key=lambda f: abs(paced(fast.move.speed, path, f) - inner))
     assert own_frame(fast, path, shown) == inner  # no matter that a frame goes over ten of the keys' own
+
+
+def steps(shot) -> np.ndarray:
+    """Metres from each frame to the next."""
+    path = shot_path(shot)
+    return np.linalg.norm(np.diff([moment_at(shot, path, f).view.position for f in range(1, 97)], axis=0), axis=1)
+
+
+def test_a_move_starts_and_ends_in_motion_where_it_is_told_to():
+    pace = [(1, 0.0), (30, 0.42), (66, 0.58), (96, 1.0)]
+    still = shot_with(speed=pace)
+    moving = shot_with(speed=pace)
+    moving.move.keys = with_ends(moving.move.keys, True)
+    rests, goes = steps(still), steps(moving)
+    assert max(rests[0], rests[-1]) < 0.15 * rests.max()  # the keys' own rest lies under the pace
+    assert min(goes[0], goes[-1]) > 1.5 * goes[35:60].max()  # quick at the very ends, slow in the middle
+    even = shot_with()
+    even.move.keys = with_ends(even.move.keys, True)
+    first = np.linalg.norm(np.subtract(even.move.keys[1].position, even.move.keys[0].position)) / (40 - 1)
+    assert even.move.keys[0].speed == pytest.approx(first)
+    assert [k.speed for k in with_ends(even.move.keys, False)] == [None] * 3
+    for frame, key in zip(FRAMES, even.move.keys, strict=True):  # keys stay where they are
+        assert np.allclose(place(even, frame).position, key.position)
+
+
+def test_what_a_key_says_of_its_own_passing_stays_in_motion():
+    keys = shot_with().move.keys
+    keys[0] = keys[0].model_copy(update={"velocity": (0.1, 0.0, 0.0)})
+    keys[2] = keys[2].model_copy(update={"free": ["position"]})
+    got = with_ends(keys, True)
+    assert got[0].velocity == (0.1, 0.0, 0.0) and got[0].speed is None
+    assert got[1].speed and got[2].speed is None  # the last that holds a place

@@ -168,8 +168,12 @@ class Move(Model):
 
 
 class TravelChange(Change):
-    """How the camera travels, some of it; null takes a pace, a carrier, an aim or a sway away."""
+    """How the camera travels, some of it; null takes a pace, a carrier, an aim or a sway away.
 
+    ``in_motion``: whether the first and the last key are passed in motion or rest, whatever pace lies over them.
+    """
+
+    in_motion: bool | None = None
     speed: list[tuple[float, float]] | None = None
     carrier: Carrier | None = None
     aim: Aim | None = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from roofline.core.move.home import home_frame
+from roofline.core.move.path import with_ends
 from roofline.core.move.travel import aimed_at
 from roofline.errors import MoveError, NotFound
 from roofline.model.massing import ONLY_FLATS, Motion, MotionKey
@@ -16,7 +17,10 @@ def set_travel(desk: Desk, shot_id: str, change: TravelChange) -> None:
 
     def alter(shot: Shot) -> Shot:
         bare = shot.move.carrier is None
-        shot.move = Move.model_validate(shot.move.model_dump() | change.model_dump(exclude_unset=True))
+        given = change.model_dump(exclude_unset=True, exclude={"in_motion"})
+        shot.move = Move.model_validate(shot.move.model_dump() | given)
+        if change.in_motion is not None:
+            shot.move.keys = with_ends(shot.move.keys, change.in_motion)
         carrier = shot.move.carrier
         if bare and carrier is not None and len(carrier.keys) == 1 and carrier.keys[0].frame != home_frame(shot):
             rest = CarrierKey(frame=home_frame(shot), position=(0.0, 0.0, 0.0))

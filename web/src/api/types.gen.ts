@@ -6595,12 +6595,16 @@ export interface components {
         /**
          * TravelChange
          * @description How the camera travels, some of it; null takes a pace, a carrier, an aim or a sway away.
+         *
+         *     ``in_motion``: whether the first and the last key are passed in motion or rest, whatever pace lies over them.
          */
         TravelChange: {
             aim?: components["schemas"]["Aim"] | null;
             /** Aim Share */
             aim_share?: number | null;
             carrier?: components["schemas"]["Carrier"] | null;
+            /** In Motion */
+            in_motion?: boolean | null;
             /** Speed */
             speed?: [
                 number,

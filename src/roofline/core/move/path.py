@@ -140,6 +140,24 @@ class _Turns:
         return np.asarray(self._starts[i] @ first @ second @ third)
 
 
+def with_ends(keys: list[Key], in_motion: bool) -> list[Key]:
+    """Keys whose first and last one are passed as fast as the way to the next key takes evenly, or rest.
+
+    What a key says of its own velocity stays in motion; one that leaves its position to others says nothing. The turn
+    and the lens begin and end at rest.
+    """
+    placed = [i for i, k in enumerate(keys) if "position" not in k.free]
+    out = list(keys)
+    for i, n in zip((placed[0], placed[-1]), (placed[1], placed[-2]), strict=True) if len(placed) > 1 else ():
+        way = float(np.linalg.norm(np.subtract(keys[n].position, keys[i].position)))
+        speed = way / abs(keys[n].frame - keys[i].frame)
+        if not in_motion:
+            out[i] = keys[i].model_copy(update={"speed": None, "velocity": None})
+        elif not keys[i].passed and speed > 0:
+            out[i] = keys[i].model_copy(update={"speed": speed, "ease": None})
+    return out
+
+
 def _rests(keys: list[Key]) -> list[bool]:
     """The first and the last key rest, and inner ones marked so."""
     return [k.ease == "rest" or i in (0, len(keys) - 1) for i, k in enumerate(keys)]

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 /** How the camera travels its path: its pace, what it keeps looking at, how steadily. The keys stay as they are. */
-import { ElButton, ElOption, ElSelect } from 'element-plus'
+import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
 import NumberField from '../../ledger/NumberField.vue'
 import { useShot } from '../../state/shot'
 import CarrierFields from './CarrierFields.vue'
-import { PACES, paceOf } from './travel'
+import { endsInMotion, PACES, paceOf, withEnds } from './travel'
 
 const s = useShot()
 const move = computed(() => s.shot.move)
@@ -13,7 +13,17 @@ const set = (change: object) =>
   s.change('PATCH', '/travel', change, (shot) => ({ ...shot, move: { ...shot.move, ...change } }))
 const span = computed((): [number, number] => [s.keys[0]?.frame ?? 1, s.keys.at(-1)?.frame ?? 2])
 const pace = computed(() => paceOf(move.value.speed, span.value))
-const setPace = (name: string) => set({ speed: PACES[name]?.curve(span.value) ?? null })
+/** A pace, or whether the ends are in motion, or both: one change, one step back. */
+const setEnds = (inMotion: boolean, change: object = {}) =>
+  s.change('PATCH', '/travel', { ...change, in_motion: inMotion }, (shot) => ({
+    ...shot,
+    move: { ...shot.move, ...change, keys: withEnds(shot.move.keys, inMotion) },
+  }))
+const setPace = (name: string) => {
+  const change = { speed: PACES[name]?.curve(span.value) ?? null }
+  return PACES[name]?.inMotion ? setEnds(true, change) : set(change)
+}
+const inMotion = computed(() => endsInMotion(s.keys))
 /** One handle of the speed curve moved: its progress, kept between its neighbours. */
 function setHandle(i: number, percent: number) {
   const curve = move.value.speed!
@@ -53,6 +63,13 @@ const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name
       :max="100"
       @change="(v) => setHandle(i, v!)"
     />
+    <ElCheckbox
+      v-if="inMotion !== null"
+      :model-value="inMotion"
+      title="Else it sets off from rest and comes to rest"
+      @change="(v) => setEnds(v as boolean)"
+      >It starts and ends in motion</ElCheckbox
+    >
     <label class="said"
       >Aim
       <ElSelect :model-value="aim" size="small" aria-label="What the camera keeps looking at" @change="setAim">
