@@ -7,6 +7,7 @@ import pytest
 from tests.conftest import looking, photographed
 
 from roofline.core.light import linear_of
+from roofline.core.massing.arrange import pushed
 from roofline.core.massing.kinds import Backdrop, Block, Flat, Ground
 from roofline.core.move.findings import home_findings
 from roofline.core.move.home import home_frame, home_moment, home_report, photo_alone
@@ -51,7 +52,7 @@ def place() -> tuple[Shot, dict[str, PlatePicture]]:
 
 
 def told(shot: Shot, pictures: dict[str, PlatePicture]) -> HomeReport:
-    alone = engine_of(photo_alone(shot), {"sheet": pictures["plate"]})
+    alone = engine_of(photo_alone(shot), {"sheet": pictures["photo"] if "photo" in pictures else pictures["plate"]})
     return home_report(shot, engine_of(shot, pictures), alone, home_moment(shot, 320))
 
 
@@ -130,9 +131,20 @@ def elsewhere(shot, pictures):
     )
 
 
+def sunk(shot, pictures):
+    """As a move in depth leaves it: the picture kept, and the feet under the ground, where a fill is seen instead."""
+    shot.solids[3] = pushed(shot.solids[3], np.array(VIEW.position), 1.6)
+    pictures["photo"] = pictures["plate"]
+    pictures["plate"] = PlatePicture((W, H), (pictures["front"].matte == 0), pictures["plate"].colour)
+    pictures["clean"] = inverted(pictures["plate"], np.ones((H, W)))
+    shot.plates.append(shot.plates[0].model_copy(update={"id": "clean", "name": "Clean", "role": "clean"}))
+    shot.throws.append(Throw(plate="clean", targets=["ground", "house", "back"]))
+
+
 @pytest.mark.parametrize(
     ("what", "why", "who", "says"),
     [
+        (sunk, "sunk", "figure", "Figure lies partly under Ground"),
         (moved, "moved", "figure", "Figure is off its place"),
         (faded, "faded", "figure", "Figure is not opaque"),
         (hidden, "hidden", "back", "Back is hidden"),
@@ -161,7 +173,7 @@ def test_what_is_done_to_a_set_makes_home_speak(what, why, who, says):
     assert (worst.why, worst.who) == (why, who)
     finding = home_findings(shot, report)[0]
     assert says in finding.text and f"{report.percent:.2f} %" in finding.text and finding.frame == 5
-    by_press = ("moved", "faded", "hidden", "clean", "grade", "clear", "photo")
+    by_press = ("moved", "faded", "hidden", "clean", "grade", "clear", "photo", "sunk")
     assert (finding.action == "mend_home") == (why in by_press) and (finding.why, finding.who) == (why, who)
     x, y = worst.at
     assert 0 < x < 320 and 0 < y < 200
@@ -206,3 +218,14 @@ def test_what_is_wide_of_white_is_kept_in_painted_layers():
     shot.solids = [shot.solids[0]]
     got = engine_of(shot, pictures).picture(home_moment(shot, 320))
     assert np.allclose(got[80:120, 100:200], 4.0 * np.array([1, 1, 1, 0.25]), rtol=1e-3)
+
+
+def test_a_patch_is_told_of_however_small_a_share_of_the_frame_it_is():
+    """Some 25 pixels of a frame of 64,000 are 0.04 %: a share of which nothing is said, yet seen as one spot."""
+    shot, pictures = place()
+    spotted = pictures["plate"].colour().copy()
+    spotted[100:108, 300:308] = 1 - spotted[100:108, 300:308]  # four by four delivered pixels
+    alone = engine_of(photo_alone(shot), {"sheet": pictures["plate"]})
+    there = {**pictures, "plate": PlatePicture((W, H), pictures["plate"].matte, lambda: spotted, key="spotted")}
+    report = home_report(shot, engine_of(shot, there), alone, home_moment(shot, 320))
+    assert 0.005 < report.percent < 0.05 and home_findings(shot, report)

@@ -29,7 +29,9 @@ def test_a_newcomer_sees_open_frames_and_then_one_answer(page, halt):
     page.request.patch(f"/api/shots/{halt}/delivery", data={"fps": 25})
     page.evaluate(WATCH)
     answered = []
-    page.on("response", lambda r: answered.append(r) if r.url.endswith("/check") and r.request.method == "GET" else None)
+    page.on(
+        "response", lambda r: answered.append(r) if r.url.endswith("/check") and r.request.method == "GET" else None
+    )
     page.click("[data-stage=move]")
     end = page.locator(".strip .end")
     expect(end).to_have_text(re.compile(r"^79 of 120 frames hold$"), timeout=120_000)

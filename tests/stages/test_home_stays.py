@@ -9,10 +9,13 @@ from tests.formats.by_hand import document
 from tests.stages.conftest import ended
 from tests.stages.test_stage_clean import VIEW, silo  # noqa: F401
 
+from roofline.core.massing.arrange import pushed
 from roofline.core.massing.kinds import Backdrop, Flat
+from roofline.core.massing.solids import faces_of
 from roofline.core.move.findings import home_findings
 from roofline.core.move.home import home_moment, home_report, photo_alone
 from roofline.core.move.path import home_key
+from roofline.demo.shot import FOLDER as DEMO
 from roofline.errors import Conflict, NotFound
 from roofline.formats.pictures import png as as_png
 from roofline.model.massing import Motion, MotionKey
@@ -79,8 +82,8 @@ def test_a_hidden_piece_is_gone_until_it_is_shown(desk, wall):
     assert void() == 0 and desk.store.load(wall).solids[0].in_set
 
 
-def told(desk, shot: Shot):
-    seen = home_moment(shot, 360)
+def told(desk, shot: Shot, width: int = 360):
+    seen = home_moment(shot, width)
     return home_report(shot, desk.engine(shot), desk.engine(photo_alone(shot)), seen)
 
 
@@ -163,6 +166,31 @@ def test_a_press_takes_away_why_home_is_not_the_photo(desk, papered, how):
     assert home_findings(mended, told(desk, mended)) == []
     desk.store.undo(wall)
     assert desk.store.load(wall) == shot
+
+
+@pytest.mark.slow
+def test_a_wheel_under_the_ground_is_seen_and_comes_forward_by_a_press(desk):
+    """The demo's trolley, stood too far off: its nearer wheel is cut by the ground, on a share of a percent."""
+    shot_id = take_in(desk, DEMO)
+    whole = told(desk, desk.store.load(shot_id), 960)
+    assert whole.psnr_db > 45 and home_findings(desk.store.load(shot_id), whole) == []
+
+    def sink(shot: Shot) -> Shot:
+        home = np.array(shot.photos[0].camera.position)
+        shot.solids = [pushed(s, home, 1.08) if isinstance(s, Flat) else s for s in shot.solids]
+        return shot
+
+    desk.store.change(shot_id, "Push", sink)
+    shot = desk.store.load(shot_id)
+    report = told(desk, shot, 960)
+    finding = home_findings(shot, report)[0]
+    assert (finding.why, finding.who) == ("sunk", "trolley-and-lamp-flat") and report.percent < 0.1
+    homing.mend(desk, shot_id, homing.Mend(why="sunk", who=finding.who))
+    mended = desk.store.load(shot_id)
+    [flat] = [s for s in mended.solids if isinstance(s, Flat)]
+    assert min(v[1] for v in faces_of(flat).vertices) == pytest.approx(0, abs=1e-9)
+    after = told(desk, mended, 960)
+    assert home_findings(mended, after) == [] and after.psnr_db > 45
 
 
 def test_what_no_press_can_decide_is_said(desk, wall):

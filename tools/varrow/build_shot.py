@@ -245,7 +245,8 @@ def build(first: Path, second: Path, out: Path) -> None:
         plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp")
         [drawn] = store.load(shot_id).plate(plate).steps
         stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.5))
-        at = tuple(true.project(np.array([-2.4, 0.0, 7.3])).tolist())
+        # the nearest wheel's rim is what touches the ground lowest: a flat that stands farther off sinks with it
+        at = max((p for loop in silhouette(true) for p in loop.points), key=lambda p: p[1])
         flat_name = "Trolley and lamp flat"
         drawing.build(desk, shot_id, Gesture("flat", [at], photo=one, plate=plate, name=flat_name))
         clean.order_clean(desk, shot_id, plate, 6.0).ended.wait()

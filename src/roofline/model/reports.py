@@ -61,7 +61,20 @@ class CheckSoFar(CheckReport):
 
 
 HomeWhy = Literal[
-    "moved", "faded", "hidden", "void", "bare", "clean", "added", "grade", "clear", "photo", "steps", "blend", "order"
+    "moved",
+    "faded",
+    "hidden",
+    "sunk",
+    "void",
+    "bare",
+    "clean",
+    "added",
+    "grade",
+    "clear",
+    "photo",
+    "steps",
+    "blend",
+    "order",
 ]
 
 

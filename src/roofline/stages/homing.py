@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+
+from roofline.core.massing.arrange import stood
+from roofline.core.massing.kinds import Flat, Ground
 from roofline.core.move.findings import MENDS
 from roofline.core.move.home import home_frame
 from roofline.core.move.path import home_photo
@@ -64,6 +68,21 @@ def _shown(shot: Shot, who: str) -> None:
             solid.hidden, solid.in_set = False, True
 
 
+def _forward(shot: Shot, who: str) -> None:
+    """A flat comes as much nearer, its picture kept, as lets all of it stand on the ground."""
+    flat = next(s for s in shot.solids if s.id == who and isinstance(s, Flat))
+    x, _, z = flat.foot
+    grounds = [s for s in shot.set_pieces if isinstance(s, Ground)]
+    if not grounds:
+        raise Conflict("The ground was removed meanwhile. Check the move again.")
+    camera = home_photo(shot).camera
+    assert camera is not None and camera.position is not None
+    free = flat.model_copy(update={"true_size": False})
+    nearer = stood(free, max(g.level(x, z) for g in grounds), np.array(camera.position))
+    put = nearer.model_copy(update={"true_size": flat.true_size})
+    shot.solids = [put if s.id == who else s for s in shot.solids]
+
+
 def _ungraded(shot: Shot, who: str) -> None:
     for throw in shot.throws:
         if throw.plate == who:
@@ -95,6 +114,7 @@ _REMEDIES: dict[HomeWhy, Callable[[Shot, str], None]] = {
     "moved": _at_rest(False),
     "faded": _at_rest(True),
     "hidden": _shown,
+    "sunk": _forward,
     "grade": _ungraded,
     "clear": _opaque,
     "clean": _after_photos,

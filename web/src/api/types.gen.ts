@@ -3158,7 +3158,7 @@ export interface components {
              * Why
              * @default null
              */
-            why: ("moved" | "faded" | "hidden" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order") | null;
+            why: ("moved" | "faded" | "hidden" | "sunk" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order") | null;
         };
         /**
          * Flat
@@ -4514,7 +4514,7 @@ export interface components {
              * Why
              * @enum {string}
              */
-            why: "moved" | "faded" | "hidden" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order";
+            why: "moved" | "faded" | "hidden" | "sunk" | "void" | "bare" | "clean" | "added" | "grade" | "clear" | "photo" | "steps" | "blend" | "order";
         };
         /**
          * Mesh

@@ -7,7 +7,6 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from roofline.core.move.home import SILENT
 from roofline.core.throw.check import GAPS, STRAINS
 from roofline.model.move import Limits
 from roofline.model.reports import CheckReport, CheckSoFar, FrameReport, HomeReport, HomeWhy
@@ -160,6 +159,7 @@ MENDS: dict[HomeWhy, str] = {
     "moved": "Set a rest key at home",
     "faded": "Make it opaque at home",
     "hidden": "Show the piece",
+    "sunk": "Bring it forward onto the ground",
     "grade": "Remove the grade",
     "clear": "Set full opacity",
     "clean": "Throw the fill after the photo",
@@ -170,6 +170,7 @@ HOME_SAID = {
     "moved": "{who} is off its place there",
     "faded": "{who} is not opaque there",
     "hidden": "{who} is hidden",
+    "sunk": "{who} lies partly under {surface}",
     "void": "no piece stands there",
     "bare": "no plate lands on {surface} there",
     "clean": "the fill of {who} covers the photo",
@@ -185,7 +186,7 @@ HOME_SAID = {
 
 def home_findings(shot: Shot, report: HomeReport) -> list[Finding]:
     """How home differs from the photo, and why; nothing where it does not."""
-    if report.percent <= SILENT or not report.causes:
+    if not report.causes:
         return []
     worst = report.causes[0]
     names = {p.id: p.name for p in shot.plates} | {s.id: s.name for s in shot.solids}

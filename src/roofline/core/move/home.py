@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 
 from roofline.core.camera import View, view_of
 from roofline.core.light import to_display
-from roofline.core.massing.kinds import Mesh
+from roofline.core.massing.kinds import Flat, Ground, Mesh
+from roofline.core.massing.solids import faces_of, heading
 from roofline.core.moment import Moment
 from roofline.core.move.motion import poses_at
 from roofline.core.move.path import home_key, home_photo, moment_at, shot_path, view_of_key
@@ -20,6 +21,7 @@ from roofline.model.shot import Shot
 
 OFF = 8 / 255  # display values, beyond which a pixel is another one
 SILENT = 0.05  # percent of the frame, up to which nothing is said: what two ways to the same pixel may be apart by
+PATCH = 0.005  # percent of the frame in one piece, beyond which it is seen, however little the rest is off
 BORDER, CLEAR = 8, 0.01  # pixels over which a matte may run out; what of it is none
 SAME = 1e-6  # metres, parts of a turn and of a focal length
 AWAY = 10.0  # metres in front of the lens at which the photo alone is stood up
@@ -97,8 +99,15 @@ def home_report(shot: Shot, engine: Engine, alone: Engine, moment: Moment) -> Ho
         percent=100 * float(wrong.mean()),
         largest=round(255 * float(off.max())),
         psnr_db=None if mean == 0 else -10 * float(np.log10(mean)),
-        causes=_causes(shot, engine, moment, wrong) if 100 * float(wrong.mean()) > SILENT else [],
+        causes=_causes(shot, engine, moment, wrong) if _is_seen(wrong) else [],
     )
+
+
+def _is_seen(wrong: NDArray[np.bool_]) -> bool:
+    """Whether wrong pixels are so many, or so many of them lie together, that they are worth telling."""
+    _, _, stats, _ = cv2.connectedComponentsWithStats(wrong.astype(np.uint8), connectivity=8)
+    largest = int(stats[1:, cv2.CC_STAT_AREA].max(initial=0))
+    return 100 * float(wrong.mean()) > SILENT or 100 * largest / wrong.size > PATCH
 
 
 def _soft_borders(cover: NDArray[np.float32]) -> NDArray[np.bool_]:
@@ -128,7 +137,9 @@ def _causes(shot: Shot, engine: Engine, moment: Moment, wrong: NDArray[np.bool_]
         of = throws.plates[p] if p >= 0 else None
         at = int(np.argmin(np.hypot(xs - np.median(xs[mine]), ys - np.median(ys[mine])) + 1e9 * ~mine))
         unit = moment.view.unit
-        why, who = _why(shot, moment, surface, of)
+        spots = np.stack([xs[mine], ys[mine]], axis=1) + 0.5
+        sunk = _sunk(shot, moment, surface, spots)
+        why, who = ("sunk", sunk) if sunk else _why(shot, moment, surface, of)
         out.append(
             HomeCause(
                 surface=surface,
@@ -140,6 +151,27 @@ def _causes(shot: Shot, engine: Engine, moment: Moment, wrong: NDArray[np.bool_]
             )
         )
     return sorted(out, key=lambda c: -c.percent)
+
+
+def _sunk(shot: Shot, moment: Moment, surface: str, spots: NDArray) -> str:
+    """The flat that stands under the ground at most of some pixels (N, 2); empty for none."""
+    ground = next((s for s in shot.solids if s.id == surface and isinstance(s, Ground)), None)
+    if ground is None:
+        return ""
+    view, level = moment.view, float(faces_of(ground).vertices[:, 1].max())
+    rays = view.rays(spots)
+    for flat in shot.set_pieces:
+        if not isinstance(flat, Flat) or flat.id in moment.poses:
+            continue
+        out, right = heading(flat.heading_deg)
+        foot, (west, east, bottom, top) = np.array(flat.foot), flat.extent
+        far = float((foot - view.position) @ out) / (rays @ out)
+        on = view.position + rays * far[:, None] - foot
+        aside, rise = on @ right, on[:, 1]
+        there = (far > 0) & (aside > west) & (aside < east) & (rise > bottom) & (rise < min(top, level - foot[1]))
+        if there.mean() > 0.5:
+            return flat.id
+    return ""
 
 
 def _why(shot: Shot, moment: Moment, surface: str, plate: str | None) -> tuple[HomeWhy, str]:

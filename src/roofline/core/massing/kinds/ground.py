@@ -54,6 +54,14 @@ class Ground(Solid):
         loops = [[2 * i, 2 * i + 2, 2 * i + 3, 2 * i + 1] for i in range(n - 1)]
         return Faces(np.array(rows, float).reshape(-1, 3), [f"strip{i + 1}" for i in range(n - 1)], loops)
 
+    def level(self, run: float, back: float) -> float:
+        """Its rise at a place; beyond its profile that of its nearest end."""
+        if not self.profile:
+            return self.height
+        at = run - self.centre[0] if self.along == "run" else back - self.centre[1]
+        along, up = zip(*self.profile, strict=True)
+        return self.height + float(np.interp(at, along, up))
+
     def placed(self, to: Placing) -> Self:
         if to.turn_deg:
             raise MassingError(f"{self.name} lies along Run and Return: a ground is not turned.")
