@@ -19,7 +19,7 @@ from roofline.core.survey.joint import Member, solve_together
 from roofline.core.survey.solve import solve
 from roofline.core.throw.check import check
 from roofline.core.throw.engine import limits_of
-from roofline.errors import PackageError, RoofLineError
+from roofline.errors import FolderHeld, PackageError, RoofLineError
 from roofline.formats import pictures, scenes
 from roofline.formats.face_pictures import Depth
 from roofline.formats.package import open_package, sentence, strict_json, write_package
@@ -322,10 +322,15 @@ def serve(data: Path | None, host: str, port: int, token: str | None, memory: fl
 @click.option("--port", type=click.IntRange(0, 65535), default=5800)
 @MEMORY
 def demo(data: Path | None, port: int, memory: float) -> None:
-    """Start the server with the demo shot."""
+    """Start the server with the demo shot; where one already serves the folder, print its address."""
     from roofline.server.run import run
 
-    run(data, "127.0.0.1", port, None, demo=True, ceiling=int(memory * 2**30))
+    try:
+        run(data, "127.0.0.1", port, None, demo=True, ceiling=int(memory * 2**30))
+    except FolderHeld as held:
+        if held.address is None:
+            raise
+        click.echo(f"Already running: {held.address}")
 
 
 @main.command()
@@ -334,12 +339,17 @@ def demo(data: Path | None, port: int, memory: float) -> None:
 def clear(data: Path | None, days: float) -> None:
     """Clear files away that no shot refers to, by undo either."""
     from roofline.store.clearing import clear as cleared
+    from roofline.store.hold import Hold
     from roofline.store.store import Store, default_data
 
     folder = data or default_data()
     if not (folder / "roofline.db").exists():
         raise PackageError(f"There is no data folder at {folder}.")
-    done = cleared(Store(folder), days)
+    hold = Hold(folder)
+    try:
+        done = cleared(Store(folder), days)
+    finally:
+        hold.release()
     click.echo(
         f"{done.files} files cleared away, {done.bytes / 1e6:.1f} MB; {done.waiting} unused ones wait for their time"
     )

@@ -58,3 +58,13 @@ class Busy(RoofLineError):
 
 class Unshowable(RoofLineError):
     """A change would leave something in the shot that cannot be worked out or shown."""
+
+
+class FolderHeld(RoofLineError):
+    """Another program has the data folder. ``address``: where it answers, if it has said so."""
+
+    code = 503
+
+    def __init__(self, text: str, address: str | None = None):
+        super().__init__(text)
+        self.address = address

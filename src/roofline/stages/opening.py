@@ -8,6 +8,7 @@ from pathlib import Path
 
 from roofline.stages import along, beginning, clean, finding, handoff, move, painting, plates, showing, ways
 from roofline.store.clearing import clear, sweep_deliveries
+from roofline.store.hold import Hold
 from roofline.store.orders import Order
 from roofline.store.store import Store
 from roofline.work import kept
@@ -41,10 +42,24 @@ def kinds(desk: Desk) -> dict[str, Kind]:
 
 
 def open_desk(folder: Path, ceiling: int = kept.CEILING) -> Desk:
-    """The desk over a data folder. Files that nothing knows are swept, and work that was broken off is gone on with."""
+    """The desk over a data folder, which no other program may have. Files that nothing knows are swept, and work that
+    was broken off is gone on with.
+
+    Raises FolderHeld before anything there is touched.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    hold = Hold(folder)
+    try:
+        return _opened(folder, hold, ceiling)
+    except BaseException:
+        hold.release()
+        raise
+
+
+def _opened(folder: Path, hold: Hold, ceiling: int) -> Desk:
     store = Store(folder)
     store.faults = showing.refused
-    desk = Desk(store, kinds, ceiling)
+    desk = Desk(store, kinds, ceiling, hold=hold)
     sweep_deliveries(desk.store)
     clear(desk.store)
     desk.jobs.go_on()

@@ -10,6 +10,7 @@ from typing import Any
 
 from roofline.core.throw.engine import Engine
 from roofline.model.shot import Shot
+from roofline.store.hold import Hold
 from roofline.store.orders import Orders
 from roofline.store.store import Store
 from roofline.work import kept, proxies
@@ -34,8 +35,9 @@ class Desk:
         kinds: Callable[[Desk], dict[str, Kind]],
         ceiling: int = kept.CEILING,
         proxy_ceiling: int = proxies.CEILING,
+        hold: Hold | None = None,
     ):
-        self.store = store
+        self.store, self.hold = store, hold
         self._asked: dict[str, int] = {}
         self._asking = threading.Lock()
         self.kept = Kept(ceiling)
@@ -78,3 +80,5 @@ class Desk:
     def close(self) -> None:
         """End for now; what is running is gone on with when the desk is opened again."""
         self.jobs.close()
+        if self.hold is not None:
+            self.hold.release()

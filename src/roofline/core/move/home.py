@@ -138,8 +138,7 @@ def _causes(shot: Shot, engine: Engine, moment: Moment, wrong: NDArray[np.bool_]
         at = int(np.argmin(np.hypot(xs - np.median(xs[mine]), ys - np.median(ys[mine])) + 1e9 * ~mine))
         unit = moment.view.unit
         spots = np.stack([xs[mine], ys[mine]], axis=1) + 0.5
-        sunk = _sunk(shot, moment, surface, spots)
-        why, who = ("sunk", sunk) if sunk else _why(shot, moment, surface, of)
+        why, who = _sunk(shot, moment, surface, spots) or _why(shot, moment, surface, of)
         out.append(
             HomeCause(
                 surface=surface,
@@ -153,11 +152,11 @@ def _causes(shot: Shot, engine: Engine, moment: Moment, wrong: NDArray[np.bool_]
     return sorted(out, key=lambda c: -c.percent)
 
 
-def _sunk(shot: Shot, moment: Moment, surface: str, spots: NDArray) -> str:
-    """The flat that stands under the ground at most of some pixels (N, 2); empty for none."""
+def _sunk(shot: Shot, moment: Moment, surface: str, spots: NDArray) -> tuple[HomeWhy, str] | None:
+    """Whether a flat lies under the ground at most of some pixels (N, 2), and its id."""
     ground = next((s for s in shot.solids if s.id == surface and isinstance(s, Ground)), None)
     if ground is None:
-        return ""
+        return None
     view, level = moment.view, float(faces_of(ground).vertices[:, 1].max())
     rays = view.rays(spots)
     for flat in shot.set_pieces:
@@ -170,8 +169,8 @@ def _sunk(shot: Shot, moment: Moment, surface: str, spots: NDArray) -> str:
         aside, rise = on @ right, on[:, 1]
         there = (far > 0) & (aside > west) & (aside < east) & (rise > bottom) & (rise < min(top, level - foot[1]))
         if there.mean() > 0.5:
-            return flat.id
-    return ""
+            return "sunk", flat.id
+    return None
 
 
 def _why(shot: Shot, moment: Moment, surface: str, plate: str | None) -> tuple[HomeWhy, str]:

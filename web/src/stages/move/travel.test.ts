@@ -31,7 +31,8 @@ describe('paces', () => {
 })
 
 describe('ends', () => {
-  const key = (frame: number, x: number, more = {}) => ({ frame, position: [x, 0, 0], free: [], ...more }) as never as Key
+  const key = (frame: number, x: number, more = {}) =>
+    ({ frame, position: [x, 0, 0], free: [], ...more }) as never as Key
   it('are passed at the speed of the way to the next key, or rest', () => {
     const keys = [key(1, 0), key(11, 5), key(21, 6)]
     expect(endsInMotion(keys)).toBe(false)

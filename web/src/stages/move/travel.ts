@@ -5,7 +5,7 @@ type Curve = [number, number][]
 interface Pace {
   label: string
   curve: (span: [number, number]) => Curve | null
-  /** Whether its ends need keys that are passed in motion: progress is along the keys' own time, and those rest there. */
+  /** Whether its ends need keys that are passed in motion: progress is along their own time, in which they rest. */
   inMotion?: true
 }
 const through =
