@@ -163,7 +163,9 @@ def ways(page: Page, out: Path) -> None:
     page.wait_for_selector("[data-way=limit]", timeout=240_000)
     page.locator("[data-look-ways]").scroll_into_view_if_needed()
     page.wait_for_timeout(600)
-    page.wait_for_function("() => document.querySelectorAll('[data-way-strip] [data-row]').length >= 6")
+    page.wait_for_function(
+        "() => document.querySelectorAll('[data-way-strip] [data-row]').length >= 2", timeout=120_000
+    )
     page.screenshot(path=out / "ways.png")
 
 

@@ -25,7 +25,7 @@ const named = (id: string) => pieceName(s.shot, id)
             w.holds ? 'Take it' : 'Take it all the same'
           }}</ElButton>
         </div>
-        <p>{{ unbroken(costOf(w, named)) }}</p>
+        <p v-if="costOf(w, named)">{{ unbroken(costOf(w, named)) }}</p>
         <p v-if="!w.holds" class="quiet">Does not hold. {{ unbroken(w.why) }}</p>
         <WayStrip v-if="w.can_apply" :kind="w.kind" />
       </li>

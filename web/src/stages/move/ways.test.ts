@@ -18,6 +18,9 @@ describe('what ways out cost', () => {
     expect(path).toBe('0.56 m away: 0.50 along Run, 0.00 up, -0.25 along Return.')
     expect(costOf(way('paint', { regions: 11, pixels: 21978 }), named)).toBe('11 regions, 21,978 photo px.')
   })
+  it('says nothing of limits that no raising could help', () => {
+    expect(costOf(way('limit', {}), named)).toBe('')
+  })
   it('names pieces, and gaps only where their limit is raised', () => {
     const surfaces = { roof: { stretch: 2.46, magnification: 1.55 } }
     const same = costOf(way('limit', { surfaces, gap_percent: 0.05, was_gap_percent: 0.05 }), named)

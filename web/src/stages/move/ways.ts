@@ -12,7 +12,7 @@ export const TITLES: Record<Way['kind'], string> = {
 }
 const number = (v: unknown) => (typeof v === 'number' ? v : 0)
 
-/** What a way costs. `named`: a piece's name by its id. */
+/** What a way costs; empty where none was found. `named`: a piece's name by its id. */
 export function costOf(way: Way, named: (id: string) => string): string {
   const cost = way.cost as Record<string, unknown>
   switch (way.kind) {
@@ -40,7 +40,7 @@ export function costOf(way: Way, named: (id: string) => string): string {
       )
       const gap = number(cost.gap_percent)
       if (gap > number(cost.was_gap_percent)) said.push(`without picture ${gap.toFixed(2)} %`)
-      return `${said.join('; ')}.`
+      return said.length ? `${said.join('; ')}.` : ''
     }
     default:
       return ''
