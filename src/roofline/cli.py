@@ -308,12 +308,24 @@ MEMORY = click.option(
 @click.option("--data", type=click.Path(path_type=Path), default=None, help="Folder for shots and pictures.")
 @click.option("--host", default="127.0.0.1", help="Other addresses need --token.")
 @click.option("--port", type=click.IntRange(0, 65535), default=5800)
-@click.option("--token", default=None, help="Access token, demanded of every request.")
+@click.option(
+    "--token",
+    default=None,
+    envvar="ROOFLINE_TOKEN",
+    help="Access token, demanded of every request. Others of the machine can read it here: better by --token-file.",
+)
+@click.option(
+    "--token-file", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A file with the token alone."
+)
 @MEMORY
-def serve(data: Path | None, host: str, port: int, token: str | None, memory: float) -> None:
+def serve(data: Path | None, host: str, port: int, token: str | None, token_file: Path | None, memory: float) -> None:
     """Start the server."""
     from roofline.server.run import run
 
+    if token_file is not None:
+        token = token_file.read_text().strip()
+        if not token:
+            raise Bad(f"{token_file} holds no token.")
     run(data, host, port, token, demo=False, ceiling=int(memory * 2**30))
 
 

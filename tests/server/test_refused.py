@@ -167,6 +167,18 @@ def test_other_origins_change_nothing(client, shot, origin):
     assert own.status_code == 200
 
 
+@pytest.mark.parametrize("site", ["cross-site", "same-site"])
+def test_what_another_site_asks_for_is_not_answered(client, shot, site):
+    """Not even read: a picture of a shot, or a place among the listeners, is taken by a GET."""
+    asked = {"Sec-Fetch-Site": site}
+    for path in (f"/api/shots/{shot}", "/api/news", f"{DEMO}/frames/1/picture?width=64"):
+        assert "other sites" in told(client.get(path, headers=asked))
+    assert client.get("/", headers=asked).status_code in (200, 503)  # a link to the page, followed from there
+    for own in ("same-origin", "none"):
+        answer = client.get(f"/api/shots/{shot}", headers={"Sec-Fetch-Site": own})
+        assert answer.status_code == 200 and answer.headers["Cross-Origin-Resource-Policy"] == "same-origin"
+
+
 def test_odd_tokens_and_odd_addresses(client, tmp_path):
     guarded = create_app(tmp_path, token="abc").test_client()
     assert "token" in told(guarded.get("/api/shots", headers={"Authorization": "Bearer \xe4\xff"}))

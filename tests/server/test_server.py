@@ -17,6 +17,7 @@ from tests.formats.test_pictures import huge_png, jpeg
 from roofline.demo.shot import DEMO_ID
 from roofline.formats.pictures import read
 from roofline.server.app import create_app
+from roofline.work.news import MOST
 
 
 def bring(client, shot, data, name="photo.jpg"):
@@ -231,6 +232,24 @@ def test_many_frames_are_sent_without_all_of_them_in_memory(app, client):
     peak = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()
     assert sent > 150_000_000 and peak < 20e6
+
+
+def test_a_place_among_the_listeners_is_given_back_by_who_never_listened(app):
+    """After HEAD, and where a client leaves before the first byte."""
+    client = app.test_client()
+    shot = client.post("/api/shots", json={"name": "Silent"}).get_json()["id"]
+    for path in ("/api/news", f"/api/shots/{shot}/events"):
+        for _ in range(MOST + 2):
+            answer = client.head(path)
+            assert answer.status_code == 200
+            answer.close()  # as a server does with every response
+        for _ in range(MOST + 2):
+            client.get(path).close()
+    taken = [client.get("/api/news") for _ in range(MOST)]
+    assert client.get("/api/news").status_code == 503  # they are all there to be had, and no more
+    for one in taken:
+        one.close()
+    assert client.get("/api/news").status_code == 200
 
 
 def test_news_reach_the_page(app):

@@ -9,6 +9,8 @@ import signal
 import socket
 import subprocess
 import sys
+import urllib.error
+import urllib.request
 from pathlib import Path
 
 import pytest
@@ -94,6 +96,29 @@ def test_nothing_of_a_running_server_is_touched_by_a_second_start(tmp_path):
     again.send_signal(signal.SIGINT)
     again.wait(30)
     assert holder(data) is None
+
+
+def test_a_token_comes_from_a_file_that_others_cannot_read_off_the_command(tmp_path):
+    secret = tmp_path / "token"
+    secret.write_text("correct horse\n")
+    data = tmp_path / "data"
+    server, address = started(data, "--token-file", str(secret))
+    try:
+        assert "correct" not in Path(f"/proc/{server.pid}/cmdline").read_text()
+        assert address.endswith("/?token=correct horse")
+        base = address.split("/?")[0]
+        with pytest.raises(urllib.error.HTTPError, match="403"):
+            urllib.request.urlopen(f"{base}/api/shots")
+        given = urllib.request.Request(f"{base}/api/shots", headers={"Authorization": "Bearer correct horse"})
+        assert urllib.request.urlopen(given).status == 200
+        assert data.stat().st_mode & 0o077 == 0
+        assert json.loads((data / NAME).read_text())["address"] == base  # where, but not the token
+    finally:
+        server.kill()
+        server.wait()
+    secret.write_text("\n")
+    refused = second(tmp_path / "other", "serve", "--token-file", str(secret))
+    assert refused.returncode != 0 and "holds no token" in refused.stderr
 
 
 def test_a_port_that_is_taken_is_said_before_the_folder_is_made(tmp_path):

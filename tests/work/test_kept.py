@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import os
 import threading
 
 import numpy as np
@@ -113,6 +115,31 @@ def test_proxies_are_made_again_when_their_ceiling_took_them(tmp_path):
     assert proxies.get("4.jpg", lambda: make(4)) == bytes(300) and made == [0, 1, 2, 3, 4]
     proxies.get("0.jpg", lambda: make(0))
     assert made[-1] == 0 and len(made) == 6
+
+
+@pytest.mark.parametrize("why", ["full", "gone"])
+def test_a_picture_is_handed_out_where_it_cannot_be_kept(tmp_path, monkeypatch, why):
+    proxies = Proxies(tmp_path / "proxies")
+    if why == "gone":
+        (tmp_path / "proxies").rmdir()
+    else:
+
+        def no_room(*names):
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+        monkeypatch.setattr(os, "replace", no_room)
+        monkeypatch.setattr(os, "utime", no_room)
+    assert proxies.get("a.jpg", lambda: b"made") == b"made"
+    assert not list(tmp_path.rglob("*.jpg")) and not list(tmp_path.rglob(".part-*"))
+    if why == "full":
+        (tmp_path / "proxies" / "a.jpg").write_bytes(b"kept")
+        assert proxies.get("a.jpg", lambda: b"made") == b"kept"
+    with pytest.raises(OSError, match="of its own"):  # what goes wrong in making is told
+
+        def fails():
+            raise OSError("of its own")
+
+        proxies.get("b.jpg", fails)
 
 
 def test_what_is_passed_through_once_does_not_push_out_what_is_shown():

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from typing import Any
 
 from flask import Response
 
 from roofline.model.base import Model
 from roofline.server.routes import Routes
 from roofline.server.site import SHOT, Site
+from roofline.work.news import Listening
 
 
 class Revision(Model):
@@ -20,14 +20,19 @@ class Revision(Model):
     born: str
 
 
-def _stream(messages: Iterator[tuple[str, str, Any]], with_shot: bool) -> Response:
+def _stream(messages: Listening, with_shot: bool) -> Response:
+    """Messages as server-sent events. Their place is given back with the response, even where none was sent: after
+    HEAD, or to who left before the first byte."""
+
     def lines() -> Iterator[str]:
         yield "retry: 1000\n\n"
         for shot, kind, data in messages:
             told = {"shot": shot, **data} if with_shot and data is not None else data
             yield ": beat\n\n" if kind == "beat" else f"event: {kind}\ndata: {json.dumps(told)}\n\n"
 
-    return Response(lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+    response = Response(lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+    response.call_on_close(messages.close)
+    return response
 
 
 def add_routes(site: Site, routes: Routes) -> None:

@@ -47,7 +47,7 @@ def open_desk(folder: Path, ceiling: int = kept.CEILING) -> Desk:
 
     Raises FolderHeld before anything there is touched.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     hold = Hold(folder)
     try:
         return _opened(folder, hold, ceiling)

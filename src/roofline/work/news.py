@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import queue
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from roofline.errors import Busy
@@ -30,10 +30,10 @@ class News:
             except queue.Full:
                 continue  # a listener that has gone; the next full state makes up for it
 
-    def listen(self, shot: str | None = None, beat: float = 10.0) -> Iterator[Message]:
+    def listen(self, shot: str | None = None, beat: float = 10.0) -> Listening:
         """Messages of a shot, or of all, as they come; kind "beat" when there have been none for a while.
 
-        Raises Busy, at once, when too many are listening.
+        Raises Busy, at once, when too many are listening. Whoever listens must close it: until then a place is taken.
         """
         ear: queue.Queue[Message] = queue.Queue(1000)
         entry = (shot, ear)
@@ -41,15 +41,25 @@ class News:
             if len(self._ears) >= self._most:
                 raise Busy("Too many pages listen for news; ask again in a while.")
             self._ears.append(entry)
-        return self._heard(entry, beat)
+        return Listening(shot, ear, beat, lambda: self._gone(entry))
 
-    def _heard(self, entry: tuple[str | None, queue.Queue[Message]], beat: float) -> Iterator[Message]:
-        try:
-            while True:
-                try:
-                    yield entry[1].get(timeout=beat)
-                except queue.Empty:
-                    yield entry[0] or "", "beat", None
-        finally:
-            with self._lock:
+    def _gone(self, entry: tuple[str | None, queue.Queue[Message]]) -> None:
+        with self._lock:
+            if entry in self._ears:
                 self._ears.remove(entry)
+
+
+class Listening:
+    """Messages to one listener, until it is closed. No generator: one that nobody has begun is not told of its end."""
+
+    def __init__(self, shot: str | None, ear: queue.Queue[Message], beat: float, close: Callable[[], None]):
+        self._shot, self._ear, self._beat, self.close = shot, ear, beat, close
+
+    def __iter__(self) -> Iterator[Message]:
+        return self
+
+    def __next__(self) -> Message:
+        try:
+            return self._ear.get(timeout=self._beat)
+        except queue.Empty:
+            return self._shot or "", "beat", None

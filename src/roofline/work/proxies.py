@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 import threading
@@ -22,15 +23,21 @@ class Proxies:
         self._bytes: int | None = None
 
     def get(self, name: str, make: Callable[[], bytes]) -> bytes:
-        """The file of a name; made, and kept, when it is not there."""
+        """The file of a name; made when it is not there, and kept where there is room: looking needs no writing."""
         path = self.folder / name
         try:
             data = path.read_bytes()
-            os.utime(path)
+        except OSError:  # not there, or not to be read
+            data = make()
+            with contextlib.suppress(OSError):  # a full disk, or a folder that may only be read
+                self._put(path, data)
+                self._grown(len(data))
             return data
-        except FileNotFoundError:
-            pass
-        data = make()
+        with contextlib.suppress(OSError):
+            os.utime(path)
+        return data
+
+    def _put(self, path: Path, data: bytes) -> None:
         handle, part = tempfile.mkstemp(dir=self.folder, prefix=".part-")
         try:
             with os.fdopen(handle, "wb") as file:
@@ -39,8 +46,6 @@ class Proxies:
         except BaseException:
             Path(part).unlink(missing_ok=True)
             raise
-        self._grown(len(data))
-        return data
 
     def _grown(self, by: int) -> None:
         with self._lock:
