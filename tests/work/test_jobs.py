@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import sqlite3
 import threading
 import time
 
@@ -168,3 +170,95 @@ def test_too_many_listeners_are_told_to_ask_instead():
     third = news.listen("t", beat=0.01)
     news.tell("t", "changed", {"revision": 3})
     assert next(second) == next(third) == ("t", "changed", {"revision": 3})
+
+
+def test_a_job_has_ended_though_its_row_cannot_be_written_yet(store, monkeypatch):
+    jobs = jobs_of(store)
+    monkeypatch.setattr("roofline.work.jobs.WAIT", 0.05)
+    end, refused = jobs.orders.end, []
+
+    def full(*given):
+        if len(refused) < 3:
+            refused.append(given)
+            raise sqlite3.OperationalError("database or disk is full")
+        return end(*given)
+
+    monkeypatch.setattr(jobs.orders, "end", full)
+    job = jobs.start("s", "work", "Label", {"steps": 1})
+    assert job.ended.wait(5) and job.state == "done" and jobs.of("s") == []
+    until(lambda: jobs.orders.get(job.order.id).state == "done")
+    assert len(refused) == 3 and jobs.orders.get(job.order.id).result == {"steps": 1}
+    jobs.close()
+
+
+@pytest.mark.parametrize(
+    ("error", "says"),
+    [
+        (Busy("taken"), "another program"),
+        (OSError(errno.ENOSPC, "No space left on device"), "room on the disk"),
+        (sqlite3.OperationalError("database or disk is full"), "room on the disk"),
+    ],
+)
+def test_a_delivery_waits_and_goes_on_from_what_is_there(store, monkeypatch, error, says):
+    monkeypatch.setattr("roofline.work.jobs.WAIT", 0.2)
+    frames, gone, room = [], [], threading.Event()
+
+    def run(order, tell):
+        for frame in range(len(frames), 4):
+            if frame == 2 and not room.is_set():
+                raise error
+            frames.append(frame)
+            tell(frame / 4, f"frame {frame}")
+        return {}
+
+    jobs = jobs_of(store, gone, run)
+    job = jobs.start("s", "deliver", "Label", {})
+    until(lambda: says in job.doing)
+    assert job.state == "running" and frames == [0, 1] and gone == []
+    room.set()
+    assert job.ended.wait(5) and job.state == "done" and frames == [0, 1, 2, 3] and gone == []
+    jobs.close()
+
+
+def test_a_delivery_that_cannot_even_begin_waits_as_well(store, monkeypatch):
+    monkeypatch.setattr("roofline.work.jobs.WAIT", 0.05)
+    gone = []
+    jobs = jobs_of(store, gone)
+    begin, refused = jobs.orders.run, []
+
+    def taken(*given):
+        if not refused:
+            refused.append(given)
+            raise Busy("taken")
+        return begin(*given)
+
+    monkeypatch.setattr(jobs.orders, "run", taken)
+    job = jobs.start("s", "deliver", "Label", {"steps": 1})
+    assert job.ended.wait(5) and job.state == "done" and refused and gone == []
+    jobs.close()
+
+
+def test_a_delivery_that_waits_can_be_cancelled_or_left_for_the_next_start(store):
+    def run(order, tell):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    gone = []
+    jobs = jobs_of(store, gone, run)
+    first = jobs.start("s", "deliver", "Label", {})
+    until(lambda: "room" in first.doing)
+    jobs.cancel(first.order.id)
+    assert first.ended.wait(5) and first.state == "cancelled" and gone == [1]
+    second = jobs.start("s", "deliver", "Label", {})
+    until(lambda: "room" in second.doing)
+    jobs.close()
+    assert [o.id for o in jobs.orders.open()] == [second.order.id] and gone == [1]
+
+
+def test_other_work_says_that_the_disk_is_full(store):
+    def run(order, tell):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    jobs = jobs_of(store, run=run)
+    job = jobs.start("s", "work", "Label", {})
+    assert job.ended.wait(5) and job.state == "failed" and job.error.startswith("The disk is full")
+    jobs.close()

@@ -75,9 +75,8 @@ def _guards(app: Flask, host: str, token: str | None) -> None:
         if token is None and name not in LOCAL and name != host:
             return problem(403, "This server answers to this machine only.")
         origin = request.headers.get("Origin")
-        site = request.headers.get(
-            "Sec-Fetch-Site", "none"
-        )  # browsers say so of themselves; a link to the page is fine
+        # browsers say it of themselves; a link to the page may be followed from anywhere
+        site = request.headers.get("Sec-Fetch-Site", "none")
         if site not in ("none", "same-origin") and request.path.startswith("/api/"):
             return problem(403, "Requests from other sites are not answered.")
         if origin and request.method not in ("GET", "HEAD") and origin != f"{request.scheme}://{request.host}":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import sqlite3
 import threading
 import time
 import traceback
@@ -16,7 +18,22 @@ from roofline.work.news import News
 
 PUBLIC = ("id", "shot", "kind", "label", "state", "progress", "doing", "seconds_left", "result", "error")
 NEWS_EVERY = 0.1  # seconds, at most
+WAIT = 2.0  # seconds, until what could not be written is tried again
+FULL, TAKEN = "waits for room on the disk", "waits: another program writes to the data folder"
+NO_ROOM = "The disk is full. Make room and do it again: nothing that was there is lost."
+UNKNOWN = "Something went wrong inside Roof Line; its log has the details."
 Tell = Callable[[float, str], None]
+
+
+def _passes(error: Exception) -> str | None:
+    """What is waited for where an error goes away by itself; None for others."""
+    if isinstance(error, Busy):
+        return TAKEN
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return FULL
+    if isinstance(error, sqlite3.OperationalError):
+        return FULL if "full" in str(error) else TAKEN if "locked" in str(error) else None
+    return None
 
 
 class Cancelled(Exception):
@@ -125,38 +142,81 @@ class Jobs:
 
         return tell
 
+    def _done(self, job: Job, kind: Kind) -> Any:
+        """Do the work. A delivery that finds the disk full, or the data folder taken, waits and goes on from what is
+        there: none of its frames is thrown away for that."""
+        tell = self._teller(job)
+        while True:
+            try:
+                if job.state != "running":
+                    self._begun(job)
+                return kind.run(job.order, tell)
+            except (Busy, OSError, sqlite3.OperationalError) as error:
+                why = _passes(error)
+                if why is None or not kind.delivers:
+                    raise
+                job.doing, job.seconds_left = why, None
+                self._news(job)
+                self._rest(job, WAIT)
+
+    def _begun(self, job: Job) -> None:
+        if not self.orders.run(job.order.id):
+            raise Cancelled
+        job.state = "running"
+        self._news(job)
+
+    def _rest(self, job: Job, seconds: float) -> None:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            if job.stop.wait(0.05):
+                raise Cancelled
+            if self._closing.is_set():
+                raise Interrupted
+
+    def _write(self, what: Callable[[], object]) -> None:
+        """Write down how a job has ended; where that cannot be now, again in a while. The job has ended all the same:
+        nobody waits for its row."""
+        try:
+            what()
+        except (Busy, OSError, sqlite3.OperationalError):
+            if not self._closing.is_set():
+                again = threading.Timer(WAIT, self._write, (what,))
+                again.daemon = True
+                again.start()
+
     def _carry_out(self, job: Job) -> None:
         order, kind = job.order, self.kinds[job.order.kind]
         try:
             if self._closing.is_set():
                 return
-            if job.stop.is_set() or not self.orders.run(order.id):
+            if job.stop.is_set():
                 raise Cancelled
-            job.state = "running"
-            self._news(job)
-            result = kind.run(order, self._teller(job))
-            self.orders.end(order.id, "done", result)
-            job.result, job.progress, job.seconds_left = result, 1.0, 0.0
-            job.state = "done"
+            job.result = self._done(job, kind)
+            job.progress, job.seconds_left, job.state = 1.0, 0.0, "done"
+            self._write(lambda: self.orders.end(order.id, "done", job.result))
         except Interrupted:
             return
         except Cancelled:
             self._end_badly(job, "cancelled", None)
         except RoofLineError as error:
             self._end_badly(job, "failed", str(error))
-        except Exception:  # the last line of defence: a job must not die unseen
+        except Exception as error:  # the last line of defence: a job must not die unseen
             traceback.print_exc()
-            self._end_badly(job, "failed", "Something went wrong inside Roof Line; its log has the details.")
+            full = _passes(error) == FULL
+            self._end_badly(job, "failed", NO_ROOM if full else UNKNOWN)
         finally:
             job.ended.set()
         self._news(job)
 
     def _end_badly(self, job: Job, state: str, error: str | None) -> None:
-        """First it is written down that it has ended, then its files go: killed in between, the next start clears
-        them."""
-        self.orders.end(job.order.id, state, None, error)
-        self._clear(job.order)
+        """It has ended; then that is written down, then its files go: killed in between, the next start clears them."""
         job.error, job.state = error, state
+
+        def written() -> None:
+            self.orders.end(job.order.id, state, None, error)
+            self._clear(job.order)
+
+        self._write(written)
 
     def _clear(self, order: Order) -> None:
         if not self.orders.there(order.id):
