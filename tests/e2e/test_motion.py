@@ -144,9 +144,11 @@ def test_the_camera_rides_and_what_rides_with_it_goes_along(page, halt):
     assert page.request.get(f"/api/shots/{halt}/path").json()["cameras"] == before  # it stands where it is
     page.fill("#frame", "120")
     page.press("#frame", "Enter")
+    expect(page.locator("[data-carrier]")).to_contain_text("frame 120")
     page.get_by_label("Carrier along run").fill("2")
     page.get_by_label("Carrier along run").press("Enter")
-    until(lambda: len(state(page, halt)["shot"]["move"]["carrier"]["keys"]) == 2)
+    expect(page.locator("[data-carrier]")).to_contain_text("its key on frame 120")  # at once, whatever the server does
+    until(lambda: len(state(page, halt)["shot"]["move"]["carrier"]["keys"]) == 2, 90)
     after = page.request.get(f"/api/shots/{halt}/path").json()["cameras"]
     for frame, by in ((1, 0.0), (120, 2.0)):
         assert np.allclose(np.subtract(after[frame - 1]["position"], before[frame - 1]["position"]), [by, 0, 0])
