@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import io
-import re
 from pathlib import PurePath
 
-import resvg_py
 from PIL import Image
 
-from roofline.errors import FormatError
 from roofline.formats import pictures
 from roofline.formats.clips import clip_of
+from roofline.formats.drawings import drawn
 
 DRAWN = 3840  # pixels of the longer side of a drawing that nothing else gives a size
 VIDEOS = (".mp4", ".webm", ".mov", ".mkv", ".avi", ".m4v")
@@ -34,7 +32,7 @@ def still(name: str, data: bytes, longest: int | None = None) -> tuple[str, byte
     ``longest``: pixels of the longer side that a drawing is drawn at; DRAWN by default. Raises FormatError.
     """
     if is_drawing(data, name):
-        return f"{PurePath(name).stem}.png", _drawn(name, data, longest or DRAWN), None
+        return f"{PurePath(name).stem}.png", drawn(name, data, longest or DRAWN), None
     if is_video(data, name):
         said = f"“{name}” is a video: its first frame is taken."
         return f"{PurePath(name).stem}.png", _first_frame(name, data), said
@@ -53,23 +51,6 @@ def _size(data: bytes) -> tuple[int, int] | None:
         return Image.open(io.BytesIO(data)).size
     except OSError:
         return None
-
-
-def _drawn(name: str, data: bytes, longest: int) -> bytes:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise FormatError(f"{name} is no drawing that can be read: it is not in UTF-8.") from None
-    if "<!ENTITY" in text:
-        raise FormatError(f"{name} declares entities; it is not read.")
-    text = re.sub(r'(xlink:)?href\s*=\s*(["\'])(?!data:|#)[^"\']*\2', "", text)  # nothing beside the file is read
-    try:
-        width, height = Image.open(io.BytesIO(resvg_py.svg_to_bytes(svg_string=text, zoom=1))).size
-        if width >= height:
-            return bytes(resvg_py.svg_to_bytes(svg_string=text, width=longest))
-        return bytes(resvg_py.svg_to_bytes(svg_string=text, height=longest))
-    except (ValueError, OSError) as error:
-        raise FormatError(f"{name} is no drawing that can be read: {error}.") from None
 
 
 def _first_frame(name: str, data: bytes) -> bytes:
