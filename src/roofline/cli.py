@@ -312,7 +312,7 @@ MEMORY = click.option(
     "--token",
     default=None,
     envvar="ROOFLINE_TOKEN",
-    help="Access token, demanded of every request. Others of the machine can read it here: better by --token-file.",
+    help="Access token for every request. Other users of this machine can see it; --token-file hides it.",
 )
 @click.option(
     "--token-file", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A file with the token alone."

@@ -98,5 +98,6 @@ def test_whatever_is_played_screen_and_store_agree_with_what_was_done(page, runn
     found = played(page, a_shot(page, running[0]), acts, seed, undoing)
     if not found:
         return
+    print("\n".join(["first seen:", *found]))  # should the shorter plays end otherwise
     less = shortest(acts, lambda some: bool(played(page, a_shot(page, running[0]), some, seed, undoing)))
     raise AssertionError("\n".join([*found, "", *map(str, less)]))

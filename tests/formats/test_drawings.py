@@ -35,7 +35,7 @@ BOX = 'viewBox="0 0 40 20"'
 
 def test_groups_within_groups_are_refused():
     deep = svg(BOX, "<g>" * 20_000 + "</g>" * 20_000)
-    with pytest.raises(FormatError, match=r"deep.svg is not read: more than 256 of its elements"):
+    with pytest.raises(FormatError, match=r"deep.svg was not read: it nests more than 256 elements"):
         drawn("deep.svg", deep, 200)
     assert drawn("flat.svg", svg(BOX, "<g>" * 200 + "</g>" * 200), 200)
 
@@ -126,5 +126,5 @@ def test_text_styles_and_gradients_come_through_as_they_were():
 
 @pytest.mark.parametrize("data", [b"<html/>", b"", b"\0\0", b"<svg xmlns='x'", b"<!DOCTYPE s [<!ENTITY a 'b'>]><svg/>"])
 def test_what_is_no_drawing_is_said(data):
-    with pytest.raises(FormatError, match=r"odd\.svg is"):
+    with pytest.raises(FormatError, match=r"odd\.svg (is|was)"):
         drawn("odd.svg", data, 200)

@@ -39,7 +39,9 @@ def test_a_desk_has_its_folder_for_itself_until_it_is_closed(tmp_path):
     desk = open_desk(tmp_path / "data")
     assert desk.hold is not None
     desk.hold.say("http://127.0.0.1:5800")
-    with pytest.raises(FolderHeld, match=r"already uses .*data, at http://127.0.0.1:5800\. Stop it first") as refused:
+    with pytest.raises(
+        FolderHeld, match=r"already runs on .*data, at http://127.0.0.1:5800\. Stop it first"
+    ) as refused:
         open_desk(tmp_path / "data")
     assert refused.value.address == "http://127.0.0.1:5800"
     desk.close()

@@ -195,8 +195,8 @@ def test_a_job_has_ended_though_its_row_cannot_be_written_yet(store, monkeypatch
     ("error", "says"),
     [
         (Busy("taken"), "another program"),
-        (OSError(errno.ENOSPC, "No space left on device"), "room on the disk"),
-        (sqlite3.OperationalError("database or disk is full"), "room on the disk"),
+        (OSError(errno.ENOSPC, "No space left on device"), "free space"),
+        (sqlite3.OperationalError("database or disk is full"), "free space"),
     ],
 )
 def test_a_delivery_waits_and_goes_on_from_what_is_there(store, monkeypatch, error, says):
@@ -245,11 +245,11 @@ def test_a_delivery_that_waits_can_be_cancelled_or_left_for_the_next_start(store
     gone = []
     jobs = jobs_of(store, gone, run)
     first = jobs.start("s", "deliver", "Label", {})
-    until(lambda: "room" in first.doing)
+    until(lambda: "free space" in first.doing)
     jobs.cancel(first.order.id)
     assert first.ended.wait(5) and first.state == "cancelled" and gone == [1]
     second = jobs.start("s", "deliver", "Label", {})
-    until(lambda: "room" in second.doing)
+    until(lambda: "free space" in second.doing)
     jobs.close()
     assert [o.id for o in jobs.orders.open()] == [second.order.id] and gone == [1]
 
@@ -260,5 +260,9 @@ def test_other_work_says_that_the_disk_is_full(store):
 
     jobs = jobs_of(store, run=run)
     job = jobs.start("s", "work", "Label", {})
-    assert job.ended.wait(5) and job.state == "failed" and job.error.startswith("The disk is full")
+    assert (
+        job.ended.wait(5)
+        and job.state == "failed"
+        and job.error.startswith("The disk that holds the data folder is full")
+    )
     jobs.close()

@@ -28,12 +28,12 @@ def drawn(name: str, data: bytes, longest: int) -> bytes:
         safe = _Safe()
         text = safe.of(data)
     except expat.ExpatError as error:
-        raise FormatError(f"{name} is no drawing that can be read: {error}.") from None
+        raise FormatError(f"{name} is not a readable SVG drawing: {error}.") from None
     except ValueError as error:
-        raise FormatError(f"{name} is not read: {error}.") from None
+        raise FormatError(f"{name} was not read: {error}.") from None
     wide = safe.width >= safe.height
     if max(safe.width, safe.height) > NARROWEST * min(safe.width, safe.height):
-        raise FormatError(f"{name} is not read: it is more than {NARROWEST} times as long as wide.")
+        raise FormatError(f"{name} was not read: it is more than {NARROWEST} times as long as wide.")
     command = [sys.executable, "-I", str(Path(__file__).with_name("draw_apart.py"))]
     try:
         done = subprocess.run(
@@ -45,7 +45,7 @@ def drawn(name: str, data: bytes, longest: int) -> bytes:
     except subprocess.TimeoutExpired:
         raise FormatError(f"{name} takes more than {PATIENCE} s to draw. Save it as a picture instead.") from None
     if done.returncode == 2:
-        raise FormatError(f"{name} is no drawing that can be read: {done.stderr.decode(errors='replace').strip()}.")
+        raise FormatError(f"{name} is not a readable SVG drawing: {done.stderr.decode(errors='replace').strip()}.")
     if done.returncode or not done.stdout:
         raise FormatError(f"{name} takes too much time or memory to draw. Save it as a picture instead.")
     return done.stdout
@@ -76,12 +76,12 @@ class _Safe:
         self._depth += 1
         self._count += 1
         if self._depth > DEEPEST:
-            raise ValueError(f"more than {DEEPEST} of its elements lie within one another")
+            raise ValueError(f"it nests more than {DEEPEST} elements")
         if self._count > MOST:
             raise ValueError(f"it has more than {MOST:,} elements")
         if self._depth == 1:
             if tag.rpartition(":")[2] != "svg":
-                raise ValueError("it is no SVG")
+                raise ValueError("it is not an SVG file")
             self.width, self.height = _size(attributes)
         kept = "".join(f" {n}={quoteattr(v)}" for n, v in attributes.items() if _stays(n, v))
         self._out.append(f"<{tag}{kept}>")
@@ -92,7 +92,7 @@ class _Safe:
 
 
 def _entity(*_: object) -> None:
-    raise ValueError("it declares entities")
+    raise ValueError("it declares XML entities")
 
 
 def _stays(name: str, value: str) -> bool:

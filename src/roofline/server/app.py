@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import hmac
 import sqlite3
 from pathlib import Path
@@ -17,6 +16,7 @@ from roofline.server import events, handoff, massing, move, photo, plates, shots
 from roofline.server.routes import Routes, problem, told
 from roofline.server.site import Site
 from roofline.stages.opening import open_desk
+from roofline.store.room import FULL, is_full
 from roofline.work import kept
 
 MAX_UPLOAD = 1_500_000_000
@@ -26,7 +26,6 @@ POLICY = (
 )
 LOCAL = ("127.0.0.1", "localhost", "[::1]")
 COOKIE = "roofline-token"
-FULL = "The disk that holds the data folder is full; nothing was changed. Make room on it and try again."
 LONGEST = 200  # characters of a file's name here; Linux takes 255 bytes
 
 
@@ -117,14 +116,9 @@ def _refusals(app: Flask) -> None:
         return told(error)
 
     @app.errorhandler(OSError)
-    def no_room(error: OSError) -> Response:
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
-            raise error
-        return problem(507, FULL)
-
     @app.errorhandler(sqlite3.OperationalError)
-    def no_row(error: sqlite3.OperationalError) -> Response:
-        if "full" not in str(error):
+    def no_room(error: Exception) -> Response:
+        if not is_full(error):
             raise error
         return problem(507, FULL)
 

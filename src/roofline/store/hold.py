@@ -66,4 +66,4 @@ def _said(folder: Path) -> dict:
 def _held(folder: Path, said: dict) -> FolderHeld:
     address, pid = said.get("address"), said.get("pid")
     who = f"at {address}" if address else f"as process {pid}" if pid else "in another program"
-    return FolderHeld(f"Roof Line already uses {folder}, {who}. Stop it first, or give another folder.", address)
+    return FolderHeld(f"Roof Line already runs on {folder}, {who}. Stop it first, or choose another folder.", address)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import sqlite3
 import threading
 import time
@@ -14,26 +13,23 @@ from typing import Any
 
 from roofline.errors import Busy, RoofLineError
 from roofline.store.orders import OPEN, Order, Orders
+from roofline.store.room import FULL, is_full
 from roofline.work.news import News
 
 PUBLIC = ("id", "shot", "kind", "label", "state", "progress", "doing", "seconds_left", "result", "error")
 NEWS_EVERY = 0.1  # seconds, at most
 WAIT = 2.0  # seconds, until what could not be written is tried again
-FULL, TAKEN = "waits for room on the disk", "waits: another program writes to the data folder"
-NO_ROOM = "The disk is full. Make room and do it again: nothing that was there is lost."
+NO_ROOM, TAKEN = "disk full: waiting for free space", "waiting: another program is writing to the data folder"
 UNKNOWN = "Something went wrong inside Roof Line; its log has the details."
 Tell = Callable[[float, str], None]
 
 
 def _passes(error: Exception) -> str | None:
     """What is waited for where an error goes away by itself; None for others."""
-    if isinstance(error, Busy):
-        return TAKEN
-    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return FULL
-    if isinstance(error, sqlite3.OperationalError):
-        return FULL if "full" in str(error) else TAKEN if "locked" in str(error) else None
-    return None
+    if is_full(error):
+        return NO_ROOM
+    locked = isinstance(error, sqlite3.OperationalError) and "locked" in str(error)
+    return TAKEN if locked or isinstance(error, Busy) else None
 
 
 class Cancelled(Exception):
@@ -179,10 +175,9 @@ class Jobs:
         try:
             what()
         except (Busy, OSError, sqlite3.OperationalError):
-            if not self._closing.is_set():
-                again = threading.Timer(WAIT, self._write, (what,))
-                again.daemon = True
-                again.start()
+            again = threading.Timer(WAIT, lambda: None if self._closing.is_set() else self._write(what))
+            again.daemon = True
+            again.start()
 
     def _carry_out(self, job: Job) -> None:
         order, kind = job.order, self.kinds[job.order.kind]
@@ -202,8 +197,7 @@ class Jobs:
             self._end_badly(job, "failed", str(error))
         except Exception as error:  # the last line of defence: a job must not die unseen
             traceback.print_exc()
-            full = _passes(error) == FULL
-            self._end_badly(job, "failed", NO_ROOM if full else UNKNOWN)
+            self._end_badly(job, "failed", FULL if is_full(error) else UNKNOWN)
         finally:
             job.ended.set()
         self._news(job)

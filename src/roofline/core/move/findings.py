@@ -159,7 +159,7 @@ MENDS: dict[HomeWhy, str] = {
     "moved": "Set a rest key at home",
     "faded": "Make it opaque at home",
     "hidden": "Show the piece",
-    "sunk": "Bring it forward onto the ground",
+    "sunk": "Move the piece forward onto the ground",
     "grade": "Remove the grade",
     "clear": "Set full opacity",
     "clean": "Throw the fill after the photo",

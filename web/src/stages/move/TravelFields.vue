@@ -66,9 +66,9 @@ const solids = computed(() => s.shot.solids.map((x) => ({ id: x.id, name: x.name
     <ElCheckbox
       v-if="inMotion !== null"
       :model-value="inMotion"
-      title="Else it sets off from rest and comes to rest"
+      title="Off: the camera starts and stops at rest"
       @change="(v) => setEnds(v as boolean)"
-      >It starts and ends in motion</ElCheckbox
+      >Starts and ends in motion</ElCheckbox
     >
     <label class="said"
       >Aim
