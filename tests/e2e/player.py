@@ -15,21 +15,27 @@ UNRULY = """
   const random = () => (seed = (seed * 16807) %% 2147483647) / 2147483647
   window.failed = []
   window.asked = 0
+  window.unanswered = 0
   window.fetch = async (input, init) => {
     const request = new Request(input, init)
     const change = request.method !== 'GET' && !/\\/(try|touch|snap|measure|check)(\\?|$)/.test(request.url)
     const late = random() * %(delay)d
     if (!change) return plain(request)
     window.asked++
-    if (random() < %(failing)f) {
-      const body = await request.clone().text()
+    window.unanswered++
+    try {
+      if (random() < %(failing)f) {
+        const body = await request.clone().text()
+        await new Promise((done) => setTimeout(done, late))
+        window.failed.push([request.method, new URL(request.url).pathname, body])
+        return new Response(JSON.stringify({ detail: 'Not this time.' }), { status: 503 })
+      }
+      const answer = await plain(request)
       await new Promise((done) => setTimeout(done, late))
-      window.failed.push([request.method, new URL(request.url).pathname, body])
-      return new Response(JSON.stringify({ detail: 'Not this time.' }), { status: 503 })
+      return answer
+    } finally {
+      window.unanswered--
     }
-    const answer = await plain(request)
-    await new Promise((done) => setTimeout(done, late))
-    return answer
   }
 })()
 """

@@ -42,14 +42,17 @@ def differences(got: dict, wanted: dict) -> list[str]:
 
 
 def quiet(page, shot, late: int):
-    """Wait until all that was asked is answered: nothing new has been asked or kept for as long as answers can take."""
+    """Wait until all that was asked is answered: nothing is out, or has been asked or kept for as long as answers take.
+
+    A busy server may take longer than that: what waits its turn behind an answer would be lost to a reload.
+    """
     seen: list = []
     ticks = late // 100 + 36  # a busy server may take seconds besides
 
     def rests():
-        seen.append((page.evaluate("window.asked"), state(page, shot)["revision"]))
+        seen.append((*page.evaluate("[window.asked, window.unanswered]"), state(page, shot)["revision"]))
         page.wait_for_timeout(100)
-        return len(seen) > ticks and len(set(seen[-ticks:])) == 1
+        return len(seen) > ticks and len(set(seen[-ticks:])) == 1 and seen[-1][1] == 0
 
     until(rests, 90)
 
