@@ -369,3 +369,21 @@ def clear(data: Path | None, days: float) -> None:
 
 if __name__ == "__main__":
     main()
+
+
+@main.command("verify-data")
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="The data folder.")
+def verify_data(data: Path | None) -> None:
+    """Read every file of a data folder and tell which are damaged; ends with 1 where any is."""
+    from roofline.store.soundness import damaged
+    from roofline.store.store import Store, default_data
+
+    folder = data or default_data()
+    if not (folder / "roofline.db").exists():
+        raise PackageError(f"There is no data folder at {folder}.")
+    found = 0
+    for said in damaged(Store(folder)):
+        click.echo(said)
+        found += 1
+    click.echo(f"{found} files are damaged" if found else "all files are sound")
+    sys.exit(1 if found else 0)

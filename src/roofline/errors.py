@@ -38,6 +38,10 @@ class PackageError(FormatError):
     code = 422
 
 
+class Damaged(RoofLineError):
+    """A file of the data folder is not what it was when it was brought."""
+
+
 class NotFound(RoofLineError):
     """Something asked for by id is not there."""
 

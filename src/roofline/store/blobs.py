@@ -6,11 +6,16 @@ import hashlib
 import os
 import re
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
-from roofline.errors import NotFound
+from roofline.errors import Damaged, NotFound
 
 NAME = re.compile(r"^[0-9a-f]{64}\.[a-z0-9]{2,5}$")
+
+
+def _sound(name: str, data: bytes) -> bool:
+    return hashlib.sha256(data).hexdigest() == name.partition(".")[0]
 
 
 class Blobs:
@@ -18,6 +23,8 @@ class Blobs:
 
     def __init__(self, folder: Path):
         self.folder = folder
+        #: which pictures a file is, in words; set by who knows
+        self.whose: Callable[[str], str] = lambda name: ""
         folder.mkdir(parents=True, exist_ok=True)
 
     def path(self, name: str) -> Path:
@@ -29,17 +36,24 @@ class Blobs:
         return path
 
     def read(self, name: str) -> bytes:
-        return self.path(name).read_bytes()
+        """The bytes of a file. Raises Damaged where they are not those that its name was made from: a picture that a
+        disk has changed is not drawn, checked or delivered as if it were the artist's."""
+        data = self.path(name).read_bytes()
+        if not _sound(name, data):
+            which = self.whose(name) or f"{name[:8]}…"
+            raise Damaged(
+                f"The file of {which} is damaged in the data folder. Bring the same picture again to mend it."
+            )
+        return data
 
     def keep(self, data: bytes, suffix: str) -> str:
-        """Store bytes; returns their name. Written to a temporary name, synced, then renamed."""
+        """Store bytes; returns their name. Written to a temporary name, synced, then renamed; a file that is there but
+        damaged is written anew."""
         name = hashlib.sha256(data).hexdigest() + suffix
         path = self.folder / name[:2] / name
-        try:
+        if path.is_file() and path.read_bytes() == data:
             os.utime(path)  # brought again: it is not cleared away before it is named
             return name
-        except FileNotFoundError:
-            pass
         path.parent.mkdir(exist_ok=True)
         handle, part = tempfile.mkstemp(dir=path.parent, prefix=".part-")
         try:

@@ -22,6 +22,7 @@ from roofline.errors import Busy, Conflict, NotFound, RoofLineError, Unshowable
 from roofline.model.shot import Shot
 from roofline.store.blobs import Blobs
 from roofline.store.rows import TABLES, Rows, in_order, plates_of, rows_of
+from roofline.store.soundness import whose
 
 KEEP_STEPS = 500
 PATIENCE = 10.0  # seconds that a busy database is waited for
@@ -81,6 +82,7 @@ class Store:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         self.blobs = Blobs(folder / "blobs")
+        self.blobs.whose = lambda name: whose(self, name)
         self.path = folder / "roofline.db"
         self.patience = patience
         self._local = threading.local()
