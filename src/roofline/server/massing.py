@@ -120,6 +120,20 @@ class DepthReading(Model):
     surface: str | None
 
 
+class Overlap(Model):
+    """How much of a flat another piece hides at home, percent of what the flat would show."""
+
+    piece: str
+    percent: float
+
+
+class HomeOrder(Model):
+    """What hides a flat at home, and which flats it hides there."""
+
+    hidden_by: list[Overlap]
+    hides: list[Overlap]
+
+
 class Looks(Model):
     """What the photo's frame shows: part covered by surfaces (percent), nearest and farthest depth (metres)."""
 
@@ -262,6 +276,13 @@ def _looking(site: Site, routes: Routes) -> None:
         response = Response(looking.triangles(desk, load(shot_id), solid_id), mimetype="application/octet-stream")
         response.headers["Cache-Control"] = "private, max-age=86400"
         return response
+
+    @routes.add("GET", SHOT + "/solids/<solid_id>/order", returns=HomeOrder)
+    def order_of_solid(shot_id: str, solid_id: str) -> HomeOrder:
+        """What hides a flat at home, and which flats it hides there."""
+        by, hides = looking.order(desk, load(shot_id), solid_id)
+        listed = [[Overlap(piece=k, percent=v) for k, v in found.items()] for found in (by, hides)]
+        return HomeOrder(hidden_by=listed[0], hides=listed[1])
 
     @routes.add("GET", SHOT + "/cover", media="image/png", query={"photo": str, "width": Width})
     def cover_picture(shot_id: str, photo: str = "", width: int = 960) -> Response:

@@ -7,6 +7,7 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
+from roofline.core.massing.solids import faces_of
 from roofline.core.move.findings import told_of
 from roofline.core.move.frame import proofed
 from roofline.core.move.judging import Judge, checked
@@ -137,7 +138,7 @@ def _judged(desk: Desk, order: Order, frames: list[int]) -> str:
 def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     """Carry out an order of a scene or a package. Broken off, it is begun anew."""
     shot, form = desk.orders.snapshot(order.id), order.body["form"]
-    folder, name = _folder(desk, order), _name(shot, order)
+    folder, name, says = _folder(desk, order), _name(shot, order), ""
     with _FOLDERS:
         shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir(parents=True)
@@ -163,8 +164,15 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
         )
         tell(0.95, "writing the file")
         files = [path.name for path in scenes.write_scene(scene, out)]
+        says = _hides(shot)
     tell(0.99, "keeping the version")
-    return _keep(desk, order, form, files, shot.delivery.frames)
+    return _keep(desk, order, form, files, shot.delivery.frames, says)
+
+
+def _hides(shot: Shot) -> str:
+    """Which flats a scene cannot draw before their ground, in a sentence; empty where there are none."""
+    names = [s.name for s in shot.set_pieces if "below" in faces_of(s).passes]
+    return f"In this scene the ground hides part of {', '.join(names[:4])}." if names else ""
 
 
 def _keep(desk: Desk, order: Order, form: str, files: list[str], frames: int, says: str = "") -> dict[str, Any]:

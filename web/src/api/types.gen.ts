@@ -1448,6 +1448,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/solids/{solid_id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What hides a flat at home, and which flats it hides there. */
+        get: operations["order_of_solid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/solids/{solid_id}/pull": {
         parameters: {
             query?: never;
@@ -3164,7 +3181,8 @@ export interface components {
          * Flat
          * @description An upright cut-out: a rectangle through `foot`, square to `heading_deg`; its plate's matte shapes it.
          *
-         *     `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat.
+         *     `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat. `passes`: the rise, in
+         *     metres, of a ground that hides nothing of what lies below it: that is drawn before the ground, as the photo has it.
          */
         Flat: {
             /** Extent */
@@ -3213,6 +3231,11 @@ export interface components {
             motion: components["schemas"]["Motion"] | null;
             /** Name */
             name: string;
+            /**
+             * Passes
+             * @default null
+             */
+            passes: number | null;
             /**
              * Tags
              * @default []
@@ -3907,6 +3930,16 @@ export interface components {
              * @default []
              */
             strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * HomeOrder
+         * @description What hides a flat at home, and which flats it hides there.
+         */
+        HomeOrder: {
+            /** Hidden By */
+            hidden_by: components["schemas"]["Overlap"][];
+            /** Hides */
+            hides: components["schemas"]["Overlap"][];
         };
         /**
          * Imported
@@ -4942,6 +4975,16 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Overlap
+         * @description How much of a flat another piece hides at home, percent of what the flat would show.
+         */
+        Overlap: {
+            /** Percent */
+            percent: number;
+            /** Piece */
+            piece: string;
         };
         /**
          * PaintList
@@ -6366,6 +6409,21 @@ export interface components {
             stage: "photo" | "survey" | "massing" | "plates" | "move" | "handoff";
         };
         /**
+         * Through
+         * @description What of some flats lies below a rise is drawn before the ground there; None: the ground hides it.
+         */
+        Through: {
+            /** Ids */
+            ids: string[];
+            /** Level */
+            level: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "through";
+        };
+        /**
          * Throw
          * @description A plate cast from its camera onto surfaces (`solid` or `solid/face`).
          */
@@ -7138,7 +7196,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Move3"] | components["schemas"]["Push"] | components["schemas"]["Repeat"] | components["schemas"]["Mirror"] | components["schemas"]["Align"] | components["schemas"]["Stand"] | components["schemas"]["Mark"] | components["schemas"]["Remove"] | components["schemas"]["Order"];
+                "application/json": components["schemas"]["Move3"] | components["schemas"]["Push"] | components["schemas"]["Stand"] | components["schemas"]["Repeat"] | components["schemas"]["Mirror"] | components["schemas"]["Align"] | components["schemas"]["Through"] | components["schemas"]["Mark"] | components["schemas"]["Remove"] | components["schemas"]["Order"];
             };
         };
         responses: {
@@ -10231,6 +10289,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_of_solid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HomeOrder"];
                 };
             };
             /** @description Refused, with the reason */

@@ -11,7 +11,10 @@ export interface Group {
   normals: number[]
   faces: number[]
   slant: number[]
+  /** Rise of the level that a face is drawn before, where it lies below it; else above all. */
+  passes: number[]
 }
+export const NO_LEVEL = 1e30
 
 /** Pieces that have nothing but plates that were added: they stood before no photo's lens, and hide nothing from it. */
 export function addedPieces(shot: Pick<Shot, 'plates' | 'throws'>): Set<string> {
@@ -48,13 +51,14 @@ export function addTriangles(
       group.normals.push(n.x, n.y, n.z)
       group.faces.push(face)
       group.slant.push(0)
+      group.passes.push(NO_LEVEL)
     }
     face++
   }
   return face
 }
 
-export function addFace(group: Group, loop: Vec3[], face: number, slant: boolean) {
+export function addFace(group: Group, loop: Vec3[], face: number, slant: boolean, passes = NO_LEVEL) {
   const n = [0, 0, 0]
   loop.forEach((a, i) => {
     const b = loop[(i + 1) % loop.length]
@@ -76,6 +80,7 @@ export function addFace(group: Group, loop: Vec3[], face: number, slant: boolean
       group.normals.push(...normal)
       group.faces.push(face)
       group.slant.push(slant ? 1 : 0)
+      group.passes.push(passes)
     }
   }
 }
@@ -85,6 +90,7 @@ export function geometryOf(group: Group): three.BufferGeometry {
   geometry.setAttribute('position', new three.Float32BufferAttribute(group.positions, 3))
   geometry.setAttribute('normal', new three.Float32BufferAttribute(group.normals, 3))
   geometry.setAttribute('slant', new three.Float32BufferAttribute(group.slant, 1))
+  geometry.setAttribute('passes', new three.Float32BufferAttribute(group.passes, 1))
   geometry.setAttribute('face', new three.Float32BufferAttribute(group.faces, 1))
   return geometry
 }

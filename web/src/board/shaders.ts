@@ -12,7 +12,22 @@ vec3 display(vec3 v) {
   return mix(curve, 12.92 * v, lessThanEqual(v, vec3(0.0031308)));
 }`
 
-export const vertex = /* glsl */ `
+/** A place of a face as the view has it; what is drawn before a level lies as deep as that level does there. A depth is
+ * linear over the screen, so that its corners say all of it. */
+const PASSED = /* glsl */ `
+in float passes;
+vec4 passed(vec4 world) {
+  vec4 at = projectionMatrix * viewMatrix * world;
+  float over = cameraPosition.y - passes;
+  if (over > 0.0001 && world.y <= passes + 0.0001) {
+    vec3 level = cameraPosition + (world.xyz - cameraPosition) * (over / (cameraPosition.y - world.y));
+    vec4 there = projectionMatrix * viewMatrix * vec4(level, 1.0);
+    at.z = (there.z / there.w - 0.00001) * at.w;
+  }
+  return at;
+}`
+
+export const vertex = /* glsl */ `${PASSED}
 in float face;
 flat out float vFace;
 out vec3 vWorld;
@@ -23,17 +38,17 @@ void main() {
   vFace = face;
   vWorld = position;
   vNormal = normal;
-  gl_Position = projectionMatrix * viewMatrix * modelMatrix * vec4(position, 1.0);
+  gl_Position = passed(modelMatrix * vec4(position, 1.0));
 }`
 
-export const shadedVertex = /* glsl */ `
+export const shadedVertex = /* glsl */ `${PASSED}
 in float slant;
 out float vSlant;
 out vec3 vNormal;
 void main() {
   vSlant = slant;
   vNormal = normal;
-  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+  gl_Position = passed(vec4(position, 1.0));
 }`
 export const shadedFragment = /* glsl */ `
 precision highp float;

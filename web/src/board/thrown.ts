@@ -7,7 +7,7 @@ import * as three from 'three'
 import { textureOf, type ShotState, type Throw, type Vec3 } from '../api/client'
 import { viewOf, type View } from './camera'
 import { lens, plateMatrix, poseMatrix, raysOf, type Moved } from './lens'
-import { addedPieces, addTriangles, addFace, geometryOf, type Group } from './faces'
+import { NO_LEVEL, addedPieces, addTriangles, addFace, geometryOf, type Group } from './faces'
 import { LinearScreen } from './linearScreen'
 import { ahead, Running, type Film } from './running'
 import { Paced, type Quality } from './paced'
@@ -133,6 +133,7 @@ export class Thrown {
             normals: [],
             faces: [],
             slant: [],
+            passes: [],
           }
           throwsOf.set(key, group)
           groups.push(group)
@@ -144,6 +145,7 @@ export class Thrown {
             loop.map((i) => shape.vertices[i] as Vec3),
             face++,
             shape.grazing?.includes(l) ?? false,
+            piece.kind === 'flat' && shape.names[l] === 'below' ? (piece.passes ?? NO_LEVEL) : NO_LEVEL,
           )
       })
     })

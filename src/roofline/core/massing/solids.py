@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,6 +33,7 @@ class Faces:
     names: list[str]
     loops: list[list[int]]
     cutout: bool = False
+    passes: Mapping[str, float] = field(default_factory=dict)  # faces that are drawn before a level, and its rise
 
     def plane(self, face: str) -> tuple[Array, float] | None:
         """Unit normal (3,) and offset d of the plane n·X = d of a named face; None when there is no such face."""

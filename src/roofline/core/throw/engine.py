@@ -181,6 +181,27 @@ class Engine:
         opaque = np.where(self.geometry.cutout[q.face], np.int32(-1), q.face)
         return rasterise(self.nearest_cast(moment), opaque, moment.view.width, moment.view.height)
 
+    def order(self, moment: Moment, solid: str) -> tuple[dict[str, float], dict[str, float]]:
+        """What hides a cut-out and which cut-outs it hides, by id: shares 0…1 of what each would show by itself."""
+        g, view = self.geometry, moment.view
+        cast, seen = self._nearest(moment)
+        owner = np.append(g.solid, np.int32(-1))[seen]
+        cut = np.unique(g.solid[g.cutout])
+
+        def alone(number: int) -> NDArray[np.bool_]:
+            label = np.where(g.solid[g.pieces.face] == number, np.int32(0), np.int32(-1))
+            return rasterise(cast, label, view.width, view.height) == 0
+
+        me = g.solid_ids.index(solid) if solid in g.solid_ids else -1
+        mine, hides = alone(me), {}
+        by = {g.solid_ids[s]: float((owner[mine] == s).mean()) for s in np.unique(owner[mine]) if s not in (me, -1)}
+        for other in cut[cut != me]:
+            theirs = alone(int(other)) if (mine & (owner == me)).any() else np.zeros_like(mine)
+            share = float((owner[theirs] == me).mean()) if theirs.any() else 0.0
+            if share:
+                hides[g.solid_ids[other]] = share
+        return by, hides
+
     def covered(self, moment: Moment) -> float:
         """The share, 0…1, of a view in which there is any surface."""
         return float((self._nearest(moment)[1] >= 0).mean())

@@ -25,6 +25,7 @@ class Part:
     offsets: Array  # (F,)
     names: list[str]
     cutout: bool
+    passes: Array  # (F,) rise of the level that a face is drawn before, where it lies below it; else NaN
 
 
 @dataclass(frozen=True)
@@ -40,6 +41,11 @@ class Geometry:
     names: list[str]  # F names `solid/face`
     solid_ids: list[str]
     pieces: Pieces
+    passes: Array  # (F,) as of a `Part`
+
+
+def _passes(faces: Faces, names: list[str]) -> Array:
+    return np.array([faces.passes.get(n, np.nan) for n in names], dtype=np.float64)
 
 
 def part_of(faces: Faces) -> Part:
@@ -52,7 +58,7 @@ def part_of(faces: Faces) -> Part:
         n = n[keep] / size[keep, None]
         offsets = np.einsum("ij,ij->i", n, p[keep].mean(1))
         names = [name for name, k in zip(faces.names, keep, strict=True) if k]
-        return Part(p[keep], np.arange(int(keep.sum())), n, offsets, names, faces.cutout)
+        return Part(p[keep], np.arange(int(keep.sum())), n, offsets, names, faces.cutout, _passes(faces, names))
     corners, tri_face, normals, offs, names = [], [], [], [], []
     for name, loop in zip(faces.names, faces.loops, strict=True):
         points = faces.vertices[loop]
@@ -72,6 +78,7 @@ def part_of(faces: Faces) -> Part:
         np.array(offs, dtype=np.float64),
         names,
         faces.cutout,
+        _passes(faces, names),
     )
 
 
@@ -98,4 +105,5 @@ def geometry_of(parts: Sequence[tuple[str, Part]]) -> Geometry:
         names=names,
         solid_ids=[ident for ident, _ in parts],
         pieces=pieces_of(corners, tri_face, normals),
+        passes=joined([p.passes for _, p in parts], np.float64),
     )

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
+from roofline.core.camera import Array
 from roofline.core.moment import Moment
 from roofline.core.throw.geometry import Geometry
 from roofline.core.throw.pieces import bound, edge_of
@@ -18,6 +19,7 @@ from roofline.core.throw.throws import Throws
 
 NEAR = 1e-4  # metres; a piece wholly nearer is left out
 EDGE_ON = 1e-12  # metres from its plane to the eye at which a face is not seen
+BEFORE = 1e-5  # part of the depth by which what is drawn before a level lies before it: more than tells two faces apart
 CHUNKS = 8
 
 
@@ -189,4 +191,16 @@ def project(geometry: Geometry, throws: Throws, moment: Moment) -> Projection:
     g, t = geometry, throws
     seen, pairs, plates = seeing(g, moment), (t.pair_start, t.pair_plate), (t.fronts, t.standpoints, t.canvas)
     size = moment.view.width, moment.view.height
-    return Projection(*_project(seen, g.pieces, g.normals, g.offsets, g.solid, pairs, plates, *size))
+    found = Projection(*_project(seen, g.pieces, g.normals, g.offsets, g.solid, pairs, plates, *size))
+    _pass_levels(g, moment, found.depths.reshape(-1, 3))
+    return found
+
+
+def _pass_levels(geometry: Geometry, moment: Moment, depths: Array) -> None:
+    """Faces that are drawn before a level lie a hair before it, as long as the eye is above; ``depths`` (F, 3)."""
+    view = moment.view
+    up = (view.rotation.T @ view.inverse)[1]
+    for face in np.flatnonzero(np.isfinite(geometry.passes)):
+        gap = geometry.passes[face] - float(view.position[1])
+        if gap < -NEAR:
+            depths[face] = (1 + BEFORE) * up / gap

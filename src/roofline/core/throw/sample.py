@@ -144,13 +144,13 @@ def cut_outs(cast, cut, col, row, hits, near):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, error_model="numpy")
-def before(cast, sub, inv, x, y):  # type: ignore[no-untyped-def]
-    """In which share of a pixel a cut-out of an inverse depth lies before the opaque faces of the quarters."""
+def before(cast, sub, face, x, y):  # type: ignore[no-untyped-def]
+    """In which share of a pixel a cut-out's face lies before the opaque faces of the quarters."""
     cast = open_cast(cast)
     seen = 0.0
     for quarter in range(4):
         sx, sy = x - 0.25 + 0.5 * (quarter % 2), y - 0.25 + 0.5 * (quarter // 2)
-        if sub[quarter] < 0 or inv > linear(cast.depths, 3 * sub[quarter], sx, sy):
+        if sub[quarter] < 0 or (linear(cast.depths, 3 * face, sx, sy) > linear(cast.depths, 3 * sub[quarter], sx, sy)):
             seen += 0.25
     return seen
 
@@ -171,7 +171,7 @@ def paint_tile(nearest2, cut, opacity, cast, tex, top, left, room, acc, one, out
             through = np.float32(1)
             for c in range(cut_outs(table, cut, col, row, hits, near)):
                 face = cast.piece_face[hits[c]]
-                seen = before(table, sub, near[c], x, y)
+                seen = before(table, sub, np.int64(face), x, y)
                 if seen > 0:
                     cut_colour(table, tex, face, x, y, room, acc)
                     share = np.float32(seen) * opacity[face]

@@ -109,7 +109,7 @@ def shadows(
     """
     pieces, pairs, faces = geometry.pieces, len(throws.pair_plate), len(geometry.names)
     looked = np.zeros(pairs, dtype=np.bool_)
-    none = np.zeros(0, dtype=np.int32)
+    none, passing = np.zeros(0, dtype=np.int32), np.isfinite(geometry.passes)
     pairs_found, pieces_found = [none], [none]
     for p in range(len(throws.plates)):
         mine = np.flatnonzero((throws.pair_plate == p) & front)
@@ -125,6 +125,9 @@ def shadows(
             geometry.normals,
             throws.standpoints[p],
         )
+        if passing.any():  # such a piece is not where its corners are: what it may hide is found where it is seen
+            can |= passing[pieces.face[shown[p]]] | passing[throws.pair_face[mine], None]
+            can &= pieces.face[shown[p]] != throws.pair_face[mine, None]
         looked[mine] = can.sum(1) > MOST
         which, what = np.nonzero(can & ~looked[mine, None])
         pairs_found.append(mine[which].astype(np.int32))

@@ -9,6 +9,8 @@ import numpy as np
 from pydantic import Field
 
 from roofline.core.massing import arrange
+from roofline.core.massing.kinds import Flat
+from roofline.errors import MassingError
 from roofline.model.base import Model, Name, Vec3
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
@@ -72,6 +74,14 @@ class Stand(Model):
     level: float = 0.0
 
 
+class Through(Model):
+    """What of some flats lies below a rise is drawn before the ground there; None: the ground hides it."""
+
+    op: Literal["through"] = "through"
+    ids: Ids
+    level: float | None
+
+
 class Mark(Model):
     """Names of groups and tags, locks, what is shown: whatever is given, for all."""
 
@@ -97,7 +107,11 @@ class Order(Model):
     ids: Ids
 
 
-Arrange = Annotated[Move3 | Push | Repeat | Mirror | Align | Stand | Mark | Remove | Order, Field(discriminator="op")]
+Placed = Move3 | Push | Stand
+Arrange = Annotated[
+    Placed | Repeat | Mirror | Align | Through | Mark | Remove | Order,
+    Field(discriminator="op"),
+]
 
 
 def arranged(desk: Desk, shot_id: str, body: Arrange) -> list[str]:
@@ -114,6 +128,9 @@ def arranged(desk: Desk, shot_id: str, body: Arrange) -> list[str]:
             return []
         case Align():
             return _aligned(desk, shot_id, body)
+        case Through():
+            _let_through(desk, shot_id, body)
+            return body.ids
         case Mark():
             given = body.model_dump(include={"locked", "hidden", "in_set", "true_size", "tags"}, exclude_none=True)
             if body.hidden is False:
@@ -165,6 +182,31 @@ def _placed(desk: Desk, shot_id: str, body: Move3 | Push | Stand) -> list[str]:
     labels = {"move": "Move", "push": "Move in depth", "stand": "Set on a level"}
     pieces.change(desk, shot_id, body.ids, labels[body.op], alter)
     return body.ids
+
+
+def _let_through(desk: Desk, shot_id: str, body: Through) -> None:
+    """Throws that name a flat's front go on to the part that is drawn before the ground."""
+
+    def alter(shot: Shot) -> Shot:
+        for ident in body.ids:
+            flat = solid_of(shot, ident)
+            if not isinstance(flat, Flat):
+                raise MassingError(f"{flat.name} is no flat: the ground hides what lies below it.")
+            if flat.locked:
+                raise MassingError(f"{flat.name} is locked.")
+            flat.passes = body.level
+        fronts = {f"{ident}/front": f"{ident}/below" for ident in body.ids}
+        for throw in shot.throws:
+            throw.targets = _with_below(throw.targets, fronts)
+            throw.first_on = _with_below(throw.first_on, fronts)
+        return shot
+
+    label = "Draw a flat before the ground" if body.level is not None else "Let the ground hide a flat"
+    desk.store.change(shot_id, label, alter)
+
+
+def _with_below(names: list[str], fronts: dict[str, str]) -> list[str]:
+    return [*names, *(fronts[n] for n in names if n in fronts and fronts[n] not in names)]
 
 
 def _follow(shot: Shot, was: set[str], group: object) -> None:

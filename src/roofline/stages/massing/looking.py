@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from roofline.core.massing.kinds import Imported
+from roofline.core.massing.kinds import Flat, Imported
 from roofline.core.moment import still
 from roofline.core.move.path import moment_at, shot_path
 from roofline.errors import MassingError, RoofLineError
@@ -22,6 +22,7 @@ from roofline.work.engines import digest
 
 HATCH = 9  # pixels between the lines over what lands on nothing
 REST_SECONDS = 0.25  # that a shot has to rest before what takes a moment is worked out
+ORDER_WIDTH = 480  # pixels of the photo that are looked at to tell what hides what
 COVER_WIDTH = 160  # pixels of the frame that the rail's figure is counted on
 
 
@@ -65,6 +66,16 @@ def depth_at(desk: Desk, shot: Shot, photo_id: str | None, x: float, y: float) -
         return None
     away = hits[0].world - view.position
     return float(view.rotation[2] @ away), float(np.linalg.norm(away)), f"{hits[0].solid}/{hits[0].face}"
+
+
+def order(desk: Desk, shot: Shot, solid_id: str) -> tuple[dict[str, float], dict[str, float]]:
+    """What hides a flat and which flats it hides, as the home photo's camera sees the pieces: ids and percent."""
+    flat = solid_of(shot, solid_id)
+    if not isinstance(flat, Flat) or not flat.in_set:
+        return {}, {}
+    _, view = surveyed(shot)
+    by, hides = desk.engine(shot).order(still(view.across(min(ORDER_WIDTH, view.width))), solid_id)
+    return {k: 100 * v for k, v in by.items()}, {k: 100 * v for k, v in hides.items()}
 
 
 def triangles(desk: Desk, shot: Shot, solid_id: str) -> bytes:

@@ -2,12 +2,13 @@
 /** What can be done with the chosen pieces: depth, moving, repeating, mirroring, aligning, standing, groups. */
 import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
-import type { Solid, Vec3 } from '../../api/client'
+import { api, got, latest, type Schemas, type Solid, type Vec3 } from '../../api/client'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
 import { useShot } from '../../state/shot'
 import { footOf } from './kinds'
-import { sunk } from './sunk'
+import { passed } from './passed'
+import { SHOWS, sunk } from './sunk'
 import { useChosen } from './tools'
 
 const s = useShot()
@@ -57,7 +58,35 @@ function setDepth({ of, ids }: Deep, metres: number) {
 const under = computed(() => {
   const shape = s.state!.shapes.find((x) => x.id === s.solidId)
   if (!shape || s.solid?.kind === 'ground' || chosen.value.length !== 1) return null
-  return sunk(shape.vertices as Vec3[], s.shot.solids)
+  const found = sunk(shape.vertices as Vec3[], s.shot.solids)
+  return found && (passes.value === null || passes.value < found.level - SHOWS) ? found : null
+})
+const flat = computed(() => s.solid?.kind === 'flat')
+/** The rise of the ground that the chosen flat is drawn before. */
+const passes = computed(() => (chosen.value.length === 1 && s.solid?.kind === 'flat' ? (s.solid.passes ?? null) : null))
+/** What it has passed since it was chosen: asked for after every change, told by how it was then. */
+const overlaps = ref<{ of: string; before: Schemas['HomeOrder']; now: Schemas['HomeOrder'] } | null>(null)
+const askOrder = latest(
+  async (shot: string, of: string) => ({
+    of,
+    now: await got<Schemas['HomeOrder']>(
+      api.GET('/api/shots/{shot_id}/solids/{solid_id}/order', { params: { path: { shot_id: shot, solid_id: of } } }),
+    ).catch(() => null),
+  }),
+  ({ of, now }) => {
+    const before = overlaps.value?.of === of ? overlaps.value.before : now
+    overlaps.value = now && before && { of, before, now }
+  },
+)
+watch(
+  () => (flat.value && s.homePhoto?.camera?.position ? [s.solidId!, s.state!.revision] : null),
+  (what) => what && askOrder(s.id, what[0] as string),
+  { immediate: true },
+)
+const overtaken = computed(() => {
+  const it = overlaps.value
+  if (!it || it.of !== s.solidId || chosen.value.length !== 1) return []
+  return passed(it.before, it.now, (id) => s.shot.solids.find((x) => x.id === id)?.name ?? id)
 })
 const mine = computed(() => s.state!.shapes.find((x) => x.id === s.solidId)?.names ?? [])
 const others = computed(() =>
@@ -116,7 +145,17 @@ const named = (text: string) =>
         @click="arrange({ op: 'move', by: [0, under.by, 0] })"
         >Lift the piece onto the ground</ElButton
       >
+      <ElButton v-if="flat" :disabled="locked" data-let-through @click="arrange({ op: 'through', level: under.level })"
+        >Draw it before the ground</ElButton
+      >
       <span v-if="!trueSize" class="quiet">A lifted piece is higher in the picture than in the photo.</span>
+    </div>
+    <p v-if="overtaken.length" class="sentence warn" data-overtaken>{{ overtaken.join(' ') }}</p>
+    <div v-if="passes !== null" class="sentence" data-passes>
+      What lies below {{ passes.toFixed(2) }} m is drawn before the ground.
+      <ElButton :disabled="locked" data-hide-below @click="arrange({ op: 'through', level: null })"
+        >Let the ground hide it</ElButton
+      >
     </div>
     <div class="row">
       <NumberField

@@ -2,7 +2,7 @@
 import type { Solid, Vec3 } from '../../api/client'
 
 type Ground = Extract<Solid, { kind: 'ground' }>
-const SHOWS = 0.005 // metres: less is not seen
+export const SHOWS = 0.005 // metres: less is not seen
 
 /** The rise of a ground at a place; null where it does not reach. */
 export function levelAt(ground: Ground, run: number, back: number): number | null {

@@ -15,7 +15,8 @@ from roofline.model.base import Vec3, Vec4
 class Flat(Solid):
     """An upright cut-out: a rectangle through `foot`, square to `heading_deg`; its plate's matte shapes it.
 
-    `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat.
+    `extent` is (left, right, bottom, top) in metres from the foot, in the plane of the flat. `passes`: the rise, in
+    metres, of a ground that hides nothing of what lies below it: that is drawn before the ground, as the photo has it.
     """
 
     kind: Literal["flat"] = "flat"
@@ -25,6 +26,7 @@ class Flat(Solid):
     foot: Vec3
     heading_deg: float
     extent: Vec4
+    passes: float | None = None
 
     @field_validator("extent")
     @classmethod
@@ -37,8 +39,15 @@ class Flat(Solid):
         _, right = heading(self.heading_deg)
         left, rt, bottom, top = self.extent
         up = np.array([0, 1.0, 0])
-        v = [right * x + up * y for x, y in ((left, bottom), (rt, bottom), (rt, top), (left, top))]
-        return Faces(np.array(v) + np.array(self.foot), ["front"], [[0, 1, 2, 3]], cutout=True)
+        at = np.array(self.foot)
+        if self.passes is None or self.foot[1] + bottom >= self.passes:
+            v = [right * x + up * y for x, y in ((left, bottom), (rt, bottom), (rt, top), (left, top))]
+            return Faces(np.array(v) + at, ["front"], [[0, 1, 2, 3]], cutout=True)
+        level = min(self.passes - self.foot[1], top)
+        rows = (bottom, level, top) if level < top else (bottom, top)
+        v = [right * x + up * y for y in rows for x in (left, rt)]
+        loops = [[2 * i, 2 * i + 1, 2 * i + 3, 2 * i + 2] for i in range(len(rows) - 1)]
+        return Faces(np.array(v) + at, ["below", "front"][: len(loops)], loops, True, {"below": self.passes})
 
     def placed(self, to: Placing) -> Self:
         turn = self.heading_deg - to.turn_deg
