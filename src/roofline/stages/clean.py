@@ -107,16 +107,27 @@ def _fills(desk: Desk, shot: Shot, front: Plate, filling: _Filling) -> list[Fill
     own = world.plate(front.id)
     covered = grown(np.clip(resampled(own.full_matte, own.canvas, small), 0, 1), (grow_px + 4) * small.mean_scale)
     found = []
-    for face in desk.engines.geometry(shot).names if len(shot.solids) > 1 else []:
-        solid = next(s for s in shot.solids if s.id == face.partition("/")[0])
-        if isinstance(solid, Flat):
-            continue
-        shape = world.silhouette([face], small)
-        share, left = float((shape * covered).sum()), float((shape * (1 - covered)).sum())
-        if share > SEEN_PX and left > 4 * SEEN_PX:
-            found.append((share, face))
-    faces = [face for _, face in sorted(found, reverse=True)[:MOST_FACES]]
-    return [rest, *(_behind(front.id, [face], filling, face) for face in faces)]
+    names = desk.engines.geometry(shot).names if len(shot.solids) > 1 else []
+    for solid in (s for s in shot.set_pieces if not isinstance(s, Flat)):
+        for surface in _surfaces(solid.id, names):
+            shape = world.silhouette([surface], small)
+            share = float((shape * covered).sum())
+            if share > SEEN_PX and _can_be_taken_from((shape > 0.99) & (covered < 0.01), small):
+                found.append((share, surface))
+    surfaces = [surface for _, surface in sorted(found, reverse=True)[:MOST_FACES]]
+    return [rest, *(_behind(front.id, [s], filling, s if "/" in s else None) for s in surfaces)]
+
+
+def _surfaces(solid_id: str, names: list[str]) -> list[str]:
+    """The faces of a piece that are filled each by itself; a round piece, of many faces, is filled as a whole."""
+    faces = [n for n in names if n.partition("/")[0] == solid_id]
+    return faces if len(faces) <= ROUND else [solid_id]
+
+
+def _can_be_taken_from(seen: NDArray[np.bool_], small: Canvas) -> bool:
+    """Whether enough whole patches of a texture are seen; a patch is as large on the photo, however coarse this is."""
+    side = max(5, 2 * int(4 * small.mean_scale) + 1)
+    return int(cv2.erode(seen.astype(np.uint8), np.ones((side, side), np.uint8)).sum()) > 4 * SEEN_PX
 
 
 def _behind(front: str, targets: list[str], filling: _Filling, on: str | None) -> FillStep:
@@ -200,8 +211,7 @@ def clean_all(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     solids = [s for s in shot.set_pieces if not isinstance(s, Flat)]
     for i, solid in enumerate(solids):
         tell(0.9 * i / len(solids), f"looking behind {i + 1} of {len(solids)}: {solid.name}")
-        faces = [n for n in names if n.partition("/")[0] == solid.id]
-        for surface in faces if len(faces) <= ROUND else [solid.id]:
+        for surface in _surfaces(solid.id, names):
             plate = _of_surface(desk, shot, photo.id, surface, solid.name, filling)
             if plate is not None:
                 made.append((solid.id, surface, plate))
@@ -276,9 +286,7 @@ def _bears(world: ShotWorld, front: str, seen: Matte, beside: NDArray[np.bool_] 
         return True
     box = box_of(covered)
     room = max(8, int(0.2 * (max(box[2] - box[0], box[3] - box[1]) - 1)))
-    near = beside[parts(wider(box, room, small.size))].astype(np.uint8)
-    whole = cv2.erode(near, np.ones((5, 5), np.uint8))  # there are patches to be had
-    return int(whole.sum()) > 4 * SEEN_PX
+    return _can_be_taken_from(beside[parts(wider(box, room, small.size))], small)
 
 
 def _is_of(plate: Plate, photo_id: str, face: str) -> bool:
