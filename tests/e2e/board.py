@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 
 
@@ -56,6 +57,12 @@ class Board:
 
 def state(page, shot):
     return page.request.get(f"/api/shots/{shot}").json()
+
+
+def now(page, url: str) -> str:
+    """An address of a shot's API with the shot's revision of now: what replaces a whole says what it was made from."""
+    shot = re.sub(r"(/api/shots/[^/?]+).*", r"\1", url)
+    return f"{url}?revision={page.request.get(shot).json()['revision']}"
 
 
 def at_rest(page, selector):

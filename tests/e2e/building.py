@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from playwright.sync_api import expect
-from tests.e2e.board import Board, state, until
+from tests.e2e.board import Board, now, state, until
 from tools.varrow import truth
 
 from roofline.core.massing.solids import faces_of
@@ -63,7 +63,7 @@ def new_shot(page, address, photo, name, survey):
     )
     assert got.ok, got.text()
     ident = got.json()["shot"]["photos"][0]["id"]
-    got = page.request.put(f"{address}/api/shots/{shot}/photos/{ident}/survey", data=survey)
+    got = page.request.put(now(page, f"{address}/api/shots/{shot}/photos/{ident}/survey"), data=survey)
     assert got.ok, got.text()
     page.goto(f"/shot/{shot}/massing")
     page.wait_for_selector("[data-tool=block]")

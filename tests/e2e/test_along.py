@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import expect
-from tests.e2e.board import state
+from tests.e2e.board import now, state
 
 
 def test_what_is_seen_along_the_move_is_listed_drawn_and_shown_in_place(page, halt):
@@ -51,7 +51,7 @@ def test_a_changed_move_is_looked_along_anew_and_a_rushed_one_is_said(page, halt
     keys = state(page, halt)["shot"]["move"]["keys"]
     quick = [{**k, "frame": 60 + (k["frame"] - 60) // 10} for k in keys]
     move = {**state(page, halt)["shot"]["move"], "keys": quick}
-    assert page.request.put(f"/api/shots/{halt}/move", data=move).ok
+    assert page.request.put(now(page, f"/api/shots/{halt}/move"), data=move).ok
     expect(page.get_by_text("The move has changed since it was looked along.")).to_be_visible()
     page.click("[data-look-along]")
     expect(page.locator("[data-rushed]")).to_contain_text("64 px a frame", timeout=90_000)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from tests.core.houses import two_houses
-from tests.e2e.board import Board, state, until
+from tests.e2e.board import Board, now, state, until
 from tests.e2e.corners import first_pixel, second_pixel
 from tools.varrow import truth
 
@@ -62,7 +62,7 @@ def share(page, halt, points) -> None:
     ]
     if len(points) > 2:
         ties[-1]["seen"]["from-the-hut"][1] -= 40
-    assert page.request.put(f"/api/shots/{halt}/ties", data={"ties": ties}).ok
+    assert page.request.put(now(page, f"/api/shots/{halt}/ties"), data={"ties": ties}).ok
 
 
 def test_rival_standpoints_stand_in_plan_and_a_wrong_point_is_left_out_by_one_press(page, halt):

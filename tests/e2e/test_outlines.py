@@ -18,8 +18,8 @@ def pierced(page, halt):
     page.request.post(f"{base}/plates", data={"photo": photo, "outline": {"points": OUTER}, "name": "Pierced"})
     plate = state(page, halt)["shot"]["plates"][-1]
     loops = [{"points": OUTER, "smooth": False}, {"points": HOLE, "smooth": [True, False, False, True]}]
-    step = plate["steps"][0] | {"loops": loops}
-    assert page.request.put(f"{base}/plates/{plate['id']}/steps/{step['id']}", data=step).ok
+    step = plate["steps"][0]["id"]
+    assert page.request.patch(f"{base}/plates/{plate['id']}/steps/{step}", data={"set": {"loops": loops}}).ok
     page.goto(f"/shot/{halt}/plates")
     page.locator(f"[data-plates] tr:has-text('{plate['name']}')").click()
     page.wait_for_selector("[data-outline]")

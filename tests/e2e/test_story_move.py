@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import expect
-from tests.e2e.board import at_rest, state, until
+from tests.e2e.board import at_rest, now, state, until
 from tests.e2e.building import Hand
 from tests.e2e.test_ideas import drawn
 from tests.e2e.test_sources import plate_named
@@ -166,7 +166,7 @@ def runs_behind_the_window(page, shot, frame: int) -> bool:
 @pytest.mark.slow
 def test_a_move_from_an_idea_to_its_delivery(page, halt, tmp_path):
     small = {"width": SIZE[0], "height": SIZE[1], "fps": 24, "frames": FRAMES}
-    assert page.request.put(f"/api/shots/{halt}/delivery", data=small).ok
+    assert page.request.put(now(page, f"/api/shots/{halt}/delivery"), data=small).ok
     page.set_viewport_size({"width": 1100, "height": 720})
     a_film_behind_the_window(page, halt)
     an_idea(page, halt)

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import trimesh
 from PIL import Image
+from tests.server.current import now
 from tests.server.test_server import refused
 from tools.varrow import second_photo, truth
 
@@ -91,7 +92,7 @@ def test_every_kind_of_piece_comes_back_from_store_package_and_undo(client, halt
     chimney = named(client, "Chimney")
     for piece in ALL_KINDS:
         body = {"id": chimney.id, "name": "Chimney", "tags": ["brick"], "group": "Station", **piece}
-        got = client.put(f"{halt}/solids/{chimney.id}", json=body)
+        got = client.put(now(client, f"{halt}/solids/{chimney.id}"), json=body)
         assert got.status_code == 200, got.get_json()
         kept = named(client, "Chimney")
         for field, value in piece.items():
@@ -243,7 +244,7 @@ def drawn_beside(client, halt, block):
     """A block some centimetres off, and kept so."""
     (x, y, z), (wide, tall, deep) = block.corner, block.size
     off = block.model_copy(update={"corner": (x + 0.03, y, z), "size": (wide - 0.05, tall + 0.03, deep)})
-    client.put(f"{halt}/solids/{block.id}", json=off.model_dump(mode="json"))
+    client.put(now(client, f"{halt}/solids/{block.id}"), json=off.model_dump(mode="json"))
     return off
 
 
@@ -337,7 +338,7 @@ def test_depth_and_cover_agree_with_rays(client, halt):
         at = client.get(f"{halt}/depth/at?x={x}&y={y}").get_json()["depth_m"]
         assert depth[int(y), int(x)] == pytest.approx(at, rel=1e-4)
         assert near + (far - near) * levels[int(y), int(x)] / 65534 == pytest.approx(at, abs=2 * (far - near) / 65534)
-    client.put(f"{halt}/solids/hills", json={**named(client, "Hills and sky").model_dump(mode="json"), "height": 1.0})
+    client.patch(f"{halt}/solids/hills", json={"set": {"height": 1.0}})
     assert client.get(f"{halt}/looks").get_json()["cover_percent"] < 80
     cover = np.asarray(Image.open(io.BytesIO(client.get(f"{halt}/cover?width=400").data)))
     assert cover.shape == (267, 400, 4) and (cover[:40, :, 3] > 200).mean() > 0.9 and cover[-20:, :, 3].max() == 0
@@ -361,7 +362,8 @@ def test_faces_that_plates_hardly_reach_are_marked(apart_app):
         a, b = eye + 8 * ahead + 0.3 * sign * aside, eye + 14 * ahead + 0.6 * sign * aside
         ends = (a, b) if sign > 0 else (b, a)
         body = {**thin, "a": ends[0][[0, 2]].tolist(), "b": ends[1][[0, 2]].tolist()}
-        got = client.put(f"{halt}/solids/chimney", json=body).get_json()
+        got = client.put(now(client, f"{halt}/solids/chimney"), json=body).get_json()
         marked = next(s for s in got["shapes"] if s["id"] == "chimney")["grazing"]
-        back = client.put(f"{halt}/solids/chimney", json={**body, "a": body["b"], "b": body["a"]}).get_json()
+        turned = {"set": {"a.0": ends[1][0], "a.1": ends[1][2], "b": ends[0][[0, 2]].tolist()}}
+        back = client.patch(f"{halt}/solids/chimney", json=turned).get_json()
         assert marked == [0] or next(s for s in back["shapes"] if s["id"] == "chimney")["grazing"] == [0]

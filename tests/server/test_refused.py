@@ -15,6 +15,7 @@ import zlib
 
 import pytest
 from tests.formats.test_reading import LIGHT, exr
+from tests.server.current import now
 
 from roofline.demo.shot import DEMO_ID, FOLDER
 from roofline.server.app import create_app
@@ -96,7 +97,7 @@ def test_a_frame_that_lies_absurdly_is_not_kept(client, scale):
 def test_a_piece_that_reaches_too_far_is_not_kept(client, size):
     block = solid(client, "block")
     huge = {**block, "corner": [size, 0, 0]}
-    assert told(client.put(f"{DEMO}/solids/{block['id']}", json=huge))
+    assert told(client.put(now(client, f"{DEMO}/solids/{block['id']}"), json=huge))
     got = client.get(DEMO)
     assert got.status_code == 200 and solid(client, "block") == block
 
@@ -105,7 +106,7 @@ def test_a_focal_length_of_nothing_is_not_kept(client):
     photo = client.get(DEMO).get_json()["shot"]["photos"][0]
     for value in (b"1e-320", b"1e-20", b"0"):
         survey = json.dumps({**photo["survey"], "focal_px": {"value": 7, "sigma": 1}}).encode()
-        answer = sent(client, "PUT", f"{DEMO}/photos/{photo['id']}/survey", survey.replace(b"7", value, 1))
+        answer = sent(client, "PUT", now(client, f"{DEMO}/photos/{photo['id']}/survey"), survey.replace(b"7", value, 1))
         assert answer.status_code < 500
         assert client.get(DEMO).status_code == 200
 

@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.formats.test_pictures import huge_png, jpeg
+from tests.server.current import now
 
 from roofline.demo.shot import DEMO_ID
 from roofline.formats.pictures import read
@@ -71,7 +72,7 @@ def test_bad_photos_are_refused_and_nothing_is_lost(client, shot, data, words):
 def test_bad_requests_are_refused_in_words(client, shot):
     photo = bring(client, shot, jpeg()).get_json()["shot"]["photos"][0]["id"]
     base = f"/api/shots/{shot}"
-    survey = f"{base}/photos/{photo}/survey"
+    survey = now(client, f"{base}/photos/{photo}/survey")
     refused(
         client.put(survey, data='{"edges": [{"points": [[NaN, 0], [1, 1]]}]}', content_type="application/json"),
         422,
@@ -85,7 +86,7 @@ def test_bad_requests_are_refused_in_words(client, shot):
     )
     refused(
         client.put(
-            f"{base}/move",
+            now(client, f"{base}/move"),
             json={"keys": [{"frame": -5, "position": [0, 0, 0], "rotation": [1, 0, 0, 0], "focal_px": 9}]},
         ),
         422,
@@ -110,7 +111,7 @@ def test_edges_without_a_camera_are_kept_with_the_reason(client, shot):
         {"family": "rise", "points": [[100, 100], [110, 900]]},
         {"family": "rise", "points": [[900, 100], [880, 900]]},
     ]
-    state = client.put(f"/api/shots/{shot}/photos/{photo}/survey", json={"edges": edges}).get_json()
+    state = client.put(now(client, f"/api/shots/{shot}/photos/{photo}/survey"), json={"edges": edges}).get_json()
     got = state["shot"]["photos"][0]
     assert len(got["survey"]["edges"]) == 2 and got["camera"] is None
     assert "does not give a focal length" in got["problem"]

@@ -46,7 +46,7 @@ def test_an_answer_is_what_has_changed_and_makes_up_the_whole(client):
         ("POST", "/arrange", {"op": "repeat", "ids": ["tank"], "step": [3, 0, 0], "times": 2}),
         ("POST", "/arrange", {"op": "order", "ids": ["tank", "ground"]}),
         ("POST", "/arrange", {"op": "remove", "ids": ["tower"]}),
-        ("PUT", "/limits", {"stretch": 1.7}),
+        ("PATCH", "/limits", {"stretch": 1.7}),
         ("POST", "/undo", None),
         ("POST", "/undo", None),
         ("POST", "/redo", None),

@@ -8,6 +8,7 @@ import zipfile
 import numpy as np
 import pytest
 from click.testing import CliRunner
+from tests.server.current import now as current
 from tests.server.test_server import finished, refused
 
 from roofline.cli import main
@@ -42,7 +43,7 @@ def test_steps_go_in_are_changed_and_come_out(client, made):
     state = client.post(f"{path}/steps", json={"step": {"do": "grade", "exposure": 1}, "place": 0}).get_json()
     assert [s["do"] for s in plate_of(state, ident)["steps"]] == ["grade", "outline", "grow"]
     grow = plate_of(state, ident)["steps"][2]
-    state = client.put(f"{path}/steps/{grow['id']}", json={"do": "grow", "px": 9}).get_json()
+    state = client.patch(f"{path}/steps/{grow['id']}", json={"set": {"px": 9}}).get_json()
     assert plate_of(state, ident)["steps"][2] | {"px": 9} == plate_of(state, ident)["steps"][2]
     state = client.patch(f"{path}/steps/{grow['id']}", json={"off": True, "place": 0}).get_json()
     assert plate_of(state, ident)["steps"][0]["off"]
@@ -154,7 +155,7 @@ def test_the_camera_travels_as_it_is_told_and_its_keys_stay(client):
     assert move["sway"] and move["aim"]["solid"] == "station"  # what is not given stays
     refused(client.patch(f"{BASE}/travel", json={"aim": {"solid": "gone"}}), 422, "not there any more")
     refused(client.patch(f"{BASE}/travel", json={"speed": [[9, 0], [3, 1]]}), 422, "never back")
-    keyed = client.put(f"{BASE}/move", json={"keys": before["keys"]}).get_json()["shot"]["move"]
+    keyed = client.put(current(client, f"{BASE}/move"), json={"keys": before["keys"]}).get_json()["shot"]["move"]
     assert keyed["speed"] and keyed["sway"]  # keys set as a list take nothing else away
     client.patch(f"{BASE}/travel", json={"speed": None, "sway": None, "aim": None})
     assert client.get(BASE).get_json()["shot"]["move"] == before

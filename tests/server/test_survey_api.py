@@ -7,6 +7,7 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
+from tests.server.current import now
 from tests.server.test_server import bring, refused
 from tools.varrow import truth
 
@@ -60,7 +61,7 @@ def halt(client, found):
     """The demo shot with its second photo surveyed by the edges that are found; put back afterwards."""
     base = f"/api/shots/{DEMO_ID}"
     survey = {"edges": found["edges"], "distortion": "solve", "edge_sigma_px": found["edge_sigma_px"]}
-    client.put(f"{base}/photos/from-the-hut/survey?label=Take", json=survey)
+    client.put(now(client, f"{base}/photos/from-the-hut/survey?label=Take"), json=survey)
     yield base
     while client.get(base).get_json()["undo"]:
         client.post(f"{base}/undo")
@@ -72,7 +73,7 @@ def photo(client, base, ident):
 
 def test_shared_points_bring_a_photo_into_the_world_and_undo_takes_it_out(client, halt):
     assert photo(client, halt, "from-the-hut")["camera"]["position"] is None
-    got = client.put(f"{halt}/ties?label=Click", json={"ties": shared_points()}).get_json()
+    got = client.put(now(client, f"{halt}/ties?label=Click"), json={"ties": shared_points()}).get_json()
     joined = next(p for p in got["shot"]["photos"] if p["id"] == "from-the-hut")
     assert np.linalg.norm(np.array(joined["camera"]["position"]) - SECOND.position) < 0.5
     for tie, corner in zip(got["shot"]["ties"], CORNERS, strict=True):
@@ -116,7 +117,7 @@ def many_points():
 
 def test_the_second_photo_is_matched_to_the_first(client, halt):
     """It was exposed 0.66 to 0.92, 0.48 stops less, and whiter; film and falloff take something off that."""
-    client.put(f"{halt}/ties", json={"ties": many_points()})
+    client.put(now(client, f"{halt}/ties"), json={"ties": many_points()})
     there = client.get(f"{halt}/throws/from-the-hut/match?to=platform-side").get_json()
     back = client.get(f"{halt}/throws/platform-side/match?to=from-the-hut").get_json()
     for got, way in ((there, 1), (back, -1)):
@@ -126,17 +127,17 @@ def test_the_second_photo_is_matched_to_the_first(client, halt):
 
 
 def test_what_does_not_join_says_why_with_the_photo_that_did_not(client, halt):
-    got = client.put(f"{halt}/ties", json={"ties": shared_points(surface=None)}).get_json()
+    got = client.put(now(client, f"{halt}/ties"), json={"ties": shared_points(surface=None)}).get_json()
     first, second = got["shot"]["photos"]
     assert first["problem"] is None and first["camera"]["position"] is not None
     assert "how far" in second["problem"]
     refused(
-        client.put(f"{halt}/ties", json={"ties": [{"id": "x", "name": "X", "seen": {"nowhere": [1, 2]}}]}),
+        client.put(now(client, f"{halt}/ties"), json={"ties": [{"id": "x", "name": "X", "seen": {"nowhere": [1, 2]}}]}),
         404,
         "nowhere",
     )
     twice = shared_points()[:1] * 2
-    refused(client.put(f"{halt}/ties", json={"ties": twice}), 422, "same id")
+    refused(client.put(now(client, f"{halt}/ties"), json={"ties": twice}), 422, "same id")
     # a drag in a joined photo is answered from the joint solution
     survey = second["survey"]
     tried = client.post(f"{halt}/photos/from-the-hut/survey/try", json=survey).get_json()
@@ -156,7 +157,7 @@ def test_photos_of_one_lens_share_its_focal_length(client, halt):
 def test_one_photo_seen_from_the_other(client, halt):
     compare = f"{halt}/photos/platform-side/compared/from-the-hut?width=400"
     refused(client.get(compare), 422, "no scale")
-    client.put(f"{halt}/ties", json={"ties": shared_points()})
+    client.put(now(client, f"{halt}/ties"), json={"ties": shared_points()})
     picture = np.asarray(Image.open(io.BytesIO(client.get(compare).data)))
     assert picture.shape == (267, 400, 4)
     covered = picture[..., 3] > 250
@@ -196,7 +197,7 @@ def test_finding_in_a_picture_without_edges_says_so(client, shot):
 
 
 def test_the_packed_shot_keeps_shared_points(client, halt, tmp_path):
-    client.put(f"{halt}/ties", json={"ties": shared_points()})
+    client.put(now(client, f"{halt}/ties"), json={"ties": shared_points()})
     from roofline.formats.package import open_package, write_package
 
     api = client.application.extensions["roofline"].desk

@@ -15,6 +15,7 @@ from roofline.formats import depths, glance
 from roofline.formats.pictures import png
 from roofline.model.base import Model, Name, Vec2, Vec3
 from roofline.model.massing import KINDS
+from roofline.model.parts import Parts
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.server.routes import Routes, Width
@@ -27,6 +28,7 @@ from roofline.stages.massing.drawing import Gesture
 from roofline.stages.massing.pieces import solid_of
 from roofline.stages.massing.settling import settle_piece
 from roofline.stages.photo import surveyed
+from roofline.store.store import MadeFrom
 
 Axis = Literal["run", "rise", "return"]
 Pixels = Annotated[float, Field(ge=0, le=400)]
@@ -79,6 +81,12 @@ class Touched(Model):
     to: str | None
     surface: str | None
     ends: tuple[Vec2, Vec2] | None = None  # of the edge that it stuck to, as pixels
+
+
+class PartsSet(Model):
+    """Fields, or single numbers of them (``corner.1``), and what they are set to."""
+
+    set: Parts
 
 
 class Pull(Model):
@@ -182,10 +190,17 @@ def _drawing(site: Site, routes: Routes) -> None:
         made = drawing.build(desk, shot_id, gesture(body))
         return Built(state=states.changed(shot_id), made=made)
 
-    @routes.add("PUT", SHOT + "/solids/<solid_id>", body=AnySolid, returns=ShotState)
-    def set_solid(shot_id: str, solid_id: str, body: AnySolid) -> ShotState:
-        """Change a solid's figures or name."""
-        pieces.change(desk, shot_id, [solid_id], f"Change {body.name}", lambda _, __: body)
+    @routes.add("PUT", SHOT + "/solids/<solid_id>", body=AnySolid, returns=ShotState, query={"revision": int})
+    def set_solid(shot_id: str, solid_id: str, body: AnySolid, revision: int) -> ShotState:
+        """Put another solid in the place of one; `revision`: of the shot that it was made from."""
+        made_from = MadeFrom("solid", revision, "the pieces")
+        pieces.change(desk, shot_id, [solid_id], f"Change {body.name}", lambda _, __: body, made_from)
+        return states.changed(shot_id)
+
+    @routes.add("PATCH", SHOT + "/solids/<solid_id>", body=PartsSet, returns=ShotState)
+    def change_solid(shot_id: str, solid_id: str, body: PartsSet) -> ShotState:
+        """Set some of a solid's figures, or its name."""
+        pieces.set_parts(desk, shot_id, solid_id, body.set)
         return states.changed(shot_id)
 
     @routes.add("DELETE", SHOT + "/solids/<solid_id>", returns=ShotState)

@@ -107,7 +107,7 @@ def _setting(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
 
     @routes.add("PUT", SHOT + "/move", body=Move, returns=ShotState, query={"label": str, "revision": int})
-    def set_move(shot_id: str, body: Move, label: str = "Change the move", revision: int | None = None) -> ShotState:
+    def set_move(shot_id: str, body: Move, revision: int, label: str = "Change the move") -> ShotState:
         """Set all keys; `revision`: of the shot that they were made from."""
         move.set_move(desk, shot_id, body, label[:80], revision)
         return states.changed(shot_id)
@@ -142,10 +142,10 @@ def _setting(site: Site, routes: Routes) -> None:
         keys.remove_key(desk, shot_id, frame)
         return states.changed(shot_id)
 
-    @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState)
-    def set_limits(shot_id: str, body: Limits) -> ShotState:
-        """Set when a frame holds."""
-        move.set_limits(desk, shot_id, body)
+    @routes.add("PUT", SHOT + "/limits", body=Limits, returns=ShotState, query={"revision": int})
+    def set_limits(shot_id: str, body: Limits, revision: int) -> ShotState:
+        """Set when a frame holds; `revision`: of the shot that this was made from."""
+        move.set_limits(desk, shot_id, body, revision)
         return states.changed(shot_id)
 
     @routes.add("PATCH", SHOT + "/limits", body=LimitsChange, returns=ShotState)

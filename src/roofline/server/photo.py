@@ -54,10 +54,10 @@ def add_routes(site: Site, routes: Routes) -> None:
             headers={"Cache-Control": "private, max-age=60"},
         )
 
-    @routes.add("PUT", SHOT + "/delivery", body=Delivery, returns=ShotState)
-    def set_delivery(shot_id: str, body: Delivery) -> ShotState:
-        """State what is delivered."""
-        photo.set_delivery(desk, shot_id, body)
+    @routes.add("PUT", SHOT + "/delivery", body=Delivery, returns=ShotState, query={"revision": int})
+    def set_delivery(shot_id: str, body: Delivery, revision: int) -> ShotState:
+        """State what is delivered; `revision`: of the shot that this was made from."""
+        photo.set_delivery(desk, shot_id, body, revision)
         return states.changed(shot_id)
 
     @routes.add("PUT", SHOT + "/photos/<photo_id>/film-back", body=BackStated, returns=ShotState)

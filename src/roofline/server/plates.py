@@ -10,6 +10,7 @@ from pydantic import Field
 
 from roofline.formats.face_pictures import Depth
 from roofline.model.base import Change, Model, Name, Vec4
+from roofline.model.parts import Parts
 from roofline.model.plates import Outline, Throw, ThrowChange
 from roofline.model.steps import Grade, How, Step, Stroke
 from roofline.server.routes import Routes, Width
@@ -45,9 +46,12 @@ class StepAdded(Model):
     place: Annotated[int, Field(ge=0)] | None = None
 
 
-class StepSwitch(Change):
+class StepChange(Change):
+    """A step switched off or on, moved in the order, or some of its fields set."""
+
     off: bool | None = None
     place: Annotated[int, Field(ge=0)] | None = None
+    set: Parts | None = None
 
 
 class Trial(Model):
@@ -119,7 +123,7 @@ def _add_throws(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
 
     @routes.add("PUT", SHOT + "/throws", body=list[Throw], returns=ShotState, query={"revision": int})
-    def set_throws(shot_id: str, body: list[Throw], revision: int | None = None) -> ShotState:
+    def set_throws(shot_id: str, body: list[Throw], revision: int) -> ShotState:
         """Set what is thrown on what, in order; `revision`: of the shot that the list was made from."""
         plates.set_throws(desk, shot_id, body, revision)
         return states.changed(shot_id)
@@ -157,16 +161,13 @@ def _add_steps(site: Site, routes: Routes) -> None:
         stepping.add(desk, shot_id, plate_id, body.step, body.place)
         return states.changed(shot_id)
 
-    @routes.add("PUT", steps + "/<step_id>", body=Step, returns=ShotState)
-    def change_step(shot_id: str, plate_id: str, step_id: str, body: Step) -> ShotState:
-        """Put another step in the place of one."""
-        stepping.change(desk, shot_id, plate_id, step_id, body)
-        return states.changed(shot_id)
-
-    @routes.add("PATCH", steps + "/<step_id>", body=StepSwitch, returns=ShotState)
-    def switch_step(shot_id: str, plate_id: str, step_id: str, body: StepSwitch) -> ShotState:
-        """Switch a step off or on, or move it in the order."""
-        stepping.switch(desk, shot_id, plate_id, step_id, body.off, body.place)
+    @routes.add("PATCH", steps + "/<step_id>", body=StepChange, returns=ShotState)
+    def change_step(shot_id: str, plate_id: str, step_id: str, body: StepChange) -> ShotState:
+        """Set some of a step's fields, switch it off or on, or move it in the order."""
+        if body.set:
+            stepping.set_parts(desk, shot_id, plate_id, step_id, body.set)
+        if body.off is not None or body.place is not None:
+            stepping.switch(desk, shot_id, plate_id, step_id, body.off, body.place)
         return states.changed(shot_id)
 
     @routes.add("DELETE", steps + "/<step_id>", returns=ShotState)

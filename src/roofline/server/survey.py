@@ -106,10 +106,18 @@ def _edges(site: Site, routes: Routes) -> None:
         except SurveyError as error:
             return TrySurvey(result=None, problem=str(error))
 
-    @routes.add("PUT", SHOT + "/photos/<photo_id>/survey", body=Survey, returns=ShotState, query={"label": str})
-    def set_survey(shot_id: str, photo_id: str, body: Survey, label: str = "Change the survey") -> ShotState:
-        """Keep edges and priors, and solve."""
-        survey.keep(desk, shot_id, photo_id, body, label[:80])
+    @routes.add(
+        "PUT",
+        SHOT + "/photos/<photo_id>/survey",
+        body=Survey,
+        returns=ShotState,
+        query={"label": str, "revision": int},
+    )
+    def set_survey(
+        shot_id: str, photo_id: str, body: Survey, revision: int, label: str = "Change the survey"
+    ) -> ShotState:
+        """Keep edges and priors, and solve; `revision`: of the shot that they were made from."""
+        survey.keep(desk, shot_id, photo_id, body, label[:80], revision)
         return states.changed(shot_id)
 
     @routes.add("PATCH", SHOT + "/photos/<photo_id>/survey", body=SurveyChange, returns=ShotState, query={"label": str})
@@ -144,9 +152,7 @@ def _joining(site: Site, routes: Routes) -> None:
     desk, states = site.desk, site.states
 
     @routes.add("PUT", SHOT + "/ties", body=Ties, returns=ShotState, query={"label": str, "revision": int})
-    def set_ties(
-        shot_id: str, body: Ties, label: str = "Change the shared points", revision: int | None = None
-    ) -> ShotState:
+    def set_ties(shot_id: str, body: Ties, revision: int, label: str = "Change the shared points") -> ShotState:
         """Keep the points that photos share, and solve; `revision`: of the shot that they were made from."""
         survey.tie(desk, shot_id, body.ties, label[:80], revision)
         return states.changed(shot_id)

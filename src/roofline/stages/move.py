@@ -56,9 +56,10 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
     desk.store.change(shot_id, label, alter, made_from)
 
 
-def set_limits(desk: Desk, shot_id: str, limits: Limits) -> None:
-    """Set when a frame holds."""
-    desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}))
+def set_limits(desk: Desk, shot_id: str, limits: Limits, revision: int | None = None) -> None:
+    """Set when a frame holds; ``revision``: of the shot that this was made from."""
+    made_from = None if revision is None else MadeFrom(None, revision)
+    desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}), made_from)
 
 
 def change_limits(desk: Desk, shot_id: str, change: LimitsChange) -> None:

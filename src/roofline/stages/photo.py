@@ -20,6 +20,7 @@ from roofline.model.handoff import Delivery, DeliveryChange
 from roofline.model.photo import FilmBack, Photo
 from roofline.model.shot import Shot
 from roofline.model.survey import Camera
+from roofline.store.store import MadeFrom
 from roofline.work.begin import add_photo, taken_in
 from roofline.work.desk import Desk
 from roofline.work.engines import digest
@@ -83,9 +84,11 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
     desk.store.change(shot_id, "Remove a photo", alter)
 
 
-def set_delivery(desk: Desk, shot_id: str, delivery: Delivery) -> None:
-    """State what is delivered."""
-    desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update={"delivery": delivery}))
+def set_delivery(desk: Desk, shot_id: str, delivery: Delivery, revision: int | None = None) -> None:
+    """State what is delivered; ``revision``: of the shot that this was made from."""
+    made_from = None if revision is None else MadeFrom(None, revision)
+    stated = {"delivery": delivery}
+    desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update=stated), made_from)
 
 
 def changed_delivery(shot: Shot, change: DeliveryChange) -> Shot:

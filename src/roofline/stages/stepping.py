@@ -19,6 +19,7 @@ from roofline.formats.face_pictures import spread
 from roofline.formats.plates import plate_pixels, whole_photo
 from roofline.formats.textures import texture_of, texture_width
 from roofline.model.base import Model, Vec2, Vec4
+from roofline.model.parts import Parts, with_parts
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
 from roofline.model.steps import BrushStep, OutlineStep, Step, Stroke, Tone
@@ -108,6 +109,17 @@ def change(desk: Desk, shot_id: str, plate_id: str, step_id: str, step: Step) ->
     def alter(shot: Shot, plate: Plate) -> None:
         step_of(plate, step_id)
         new = step.model_copy(update={"id": step_id})
+        plate.steps = [new if s.id == step_id else s for s in plate.steps]
+        _hold(shot, plate, new)
+
+    changed(desk, shot_id, plate_id, "Change a step", alter)
+
+
+def set_parts(desk: Desk, shot_id: str, plate_id: str, step_id: str, parts: Parts) -> None:
+    """Set some of a step's fields; see `with_parts`."""
+
+    def alter(shot: Shot, plate: Plate) -> None:
+        new = with_parts(step_of(plate, step_id), parts)
         plate.steps = [new if s.id == step_id else s for s in plate.steps]
         _hold(shot, plate, new)
 

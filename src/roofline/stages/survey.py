@@ -29,10 +29,11 @@ def attempt(desk: Desk, shot_id: str, photo_id: str, survey: Survey) -> SurveyRe
     return linked.attempt(shot, photo_id, survey)
 
 
-def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str) -> None:
+def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str, revision: int | None = None) -> None:
     """Keep edges and priors; the camera follows, or the reason why there is none is kept with them.
 
     A tape or camera height that cannot be is refused instead: it was typed, and nothing is lost by typing again.
+    ``revision``: of the shot that they were made from.
     """
     check_typed(survey)
 
@@ -43,7 +44,7 @@ def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str) ->
         linked.resolve(shot, photo_id)
         return shot
 
-    desk.store.change(shot_id, label, alter)
+    desk.store.change(shot_id, label, alter, None if revision is None else MadeFrom(None, revision))
 
 
 def change(desk: Desk, shot_id: str, photo_id: str, what: SurveyChange, label: str) -> None:

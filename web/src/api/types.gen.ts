@@ -323,7 +323,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** State what is delivered. */
+        /** State what is delivered; `revision`: of the shot that this was made from. */
         put: operations["set_delivery"];
         post?: never;
         delete?: never;
@@ -615,7 +615,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set when a frame holds. */
+        /** Set when a frame holds; `revision`: of the shot that this was made from. */
         put: operations["set_limits"];
         post?: never;
         delete?: never;
@@ -906,7 +906,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keep edges and priors, and solve. */
+        /** Keep edges and priors, and solve; `revision`: of the shot that they were made from. */
         put: operations["set_survey"];
         post?: never;
         delete?: never;
@@ -1197,15 +1197,14 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Put another step in the place of one. */
-        put: operations["change_step"];
+        put?: never;
         post?: never;
         /** Take a step out. */
         delete: operations["remove_step"];
         options?: never;
         head?: never;
-        /** Switch a step off or on, or move it in the order. */
-        patch: operations["switch_step"];
+        /** Set some of a step's fields, switch it off or on, or move it in the order. */
+        patch: operations["change_step"];
         trace?: never;
     };
     "/api/shots/{shot_id}/plates/{plate_id}/steps/{step_id}/depth": {
@@ -1404,14 +1403,15 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change a solid's figures or name. */
+        /** Put another solid in the place of one; `revision`: of the shot that it was made from. */
         put: operations["set_solid"];
         post?: never;
         /** Remove a solid. */
         delete: operations["remove_solid"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Set some of a solid's figures, or its name. */
+        patch: operations["change_solid"];
         trace?: never;
     };
     "/api/shots/{shot_id}/solids/{solid_id}/mesh": {
@@ -4147,6 +4147,7 @@ export interface components {
              */
             steady: boolean;
         };
+        JsonValue: unknown;
         /**
          * Judged
          * @description Whether a frame of a move holds.
@@ -5093,6 +5094,16 @@ export interface components {
             true_size: boolean;
         };
         /**
+         * PartsSet
+         * @description Fields, or single numbers of them (``corner.1``), and what they are set to.
+         */
+        PartsSet: {
+            /** Set */
+            set: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
+        };
+        /**
          * PathState
          * @description The delivered camera at every frame; ``home_px``: focal length in delivered pixels at a zoom of 1.
          */
@@ -5999,12 +6010,19 @@ export interface components {
             /** Step */
             step: components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"];
         };
-        /** StepSwitch */
-        StepSwitch: {
+        /**
+         * StepChange
+         * @description A step switched off or on, moved in the order, or some of its fields set.
+         */
+        StepChange: {
             /** Off */
             off?: boolean | null;
             /** Place */
             place?: number | null;
+            /** Set */
+            set?: {
+                [key: string]: components["schemas"]["JsonValue"];
+            } | null;
         };
         /**
          * Steps
@@ -7599,7 +7617,9 @@ export interface operations {
     };
     set_delivery: {
         parameters: {
-            query?: never;
+            query: {
+                revision: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -8308,7 +8328,9 @@ export interface operations {
     };
     set_limits: {
         parameters: {
-            query?: never;
+            query: {
+                revision: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -8449,9 +8471,9 @@ export interface operations {
     };
     set_move: {
         parameters: {
-            query?: {
+            query: {
                 label?: string;
-                revision?: number;
+                revision: number;
             };
             header?: never;
             path: {
@@ -8961,8 +8983,9 @@ export interface operations {
     };
     set_survey: {
         parameters: {
-            query?: {
+            query: {
                 label?: string;
+                revision: number;
             };
             header?: never;
             path: {
@@ -9639,43 +9662,6 @@ export interface operations {
             };
         };
     };
-    change_step: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                shot_id: string;
-                plate_id: string;
-                step_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OutlineStep"] | components["schemas"]["ColourStep"] | components["schemas"]["BrushStep"] | components["schemas"]["DepthStep"] | components["schemas"]["SilhouetteStep"] | components["schemas"]["PlateStep"] | components["schemas"]["GrowStep"] | components["schemas"]["FeatherStep"] | components["schemas"]["HairStep"] | components["schemas"]["FringeStep"] | components["schemas"]["FillStep"] | components["schemas"]["CloneStep"] | components["schemas"]["HealStep"] | components["schemas"]["ExtendStep"] | components["schemas"]["PaintedStep"] | components["schemas"]["GradeStep"];
-            };
-        };
-        responses: {
-            /** @description Done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShotState"];
-                };
-            };
-            /** @description Refused, with the reason */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     remove_step: {
         parameters: {
             query?: never;
@@ -9709,7 +9695,7 @@ export interface operations {
             };
         };
     };
-    switch_step: {
+    change_step: {
         parameters: {
             query?: never;
             header?: never;
@@ -9722,7 +9708,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StepSwitch"];
+                "application/json": components["schemas"]["StepChange"];
             };
         };
         responses: {
@@ -10168,7 +10154,9 @@ export interface operations {
     };
     set_solid: {
         parameters: {
-            query?: never;
+            query: {
+                revision: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -10213,6 +10201,42 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            /** @description Refused, with the reason */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_solid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                solid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartsSet"];
+            };
+        };
         responses: {
             /** @description Done */
             200: {
@@ -10512,8 +10536,8 @@ export interface operations {
     };
     set_throws: {
         parameters: {
-            query?: {
-                revision?: number;
+            query: {
+                revision: number;
             };
             header?: never;
             path: {
@@ -10650,9 +10674,9 @@ export interface operations {
     };
     set_ties: {
         parameters: {
-            query?: {
+            query: {
                 label?: string;
-                revision?: number;
+                revision: number;
             };
             header?: never;
             path: {

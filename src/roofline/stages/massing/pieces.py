@@ -13,10 +13,12 @@ from roofline.core.massing.kinds.base import Axis
 from roofline.core.massing.solids import faces_of
 from roofline.errors import Conflict, MassingError, NotFound
 from roofline.model.base import Vec3
+from roofline.model.parts import Parts, with_parts
 from roofline.model.plates import Throw
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
 from roofline.stages.shots import fresh_id, fresh_name
+from roofline.store.store import MadeFrom
 from roofline.work.desk import Desk
 
 
@@ -29,7 +31,12 @@ def solid_of(shot: Shot, solid_id: str) -> AnySolid:
 
 
 def change(
-    desk: Desk, shot_id: str, ids: list[str], label: str, alter_one: Callable[[Shot, AnySolid], AnySolid]
+    desk: Desk,
+    shot_id: str,
+    ids: list[str],
+    label: str,
+    alter_one: Callable[[Shot, AnySolid], AnySolid],
+    made_from: MadeFrom | None = None,
 ) -> None:
     """Change some pieces in one step that can be undone."""
 
@@ -44,7 +51,13 @@ def change(
             shot.solids = [new if s.id == ident else s for s in shot.solids]
         return shot
 
-    desk.store.change(shot_id, label, alter)
+    desk.store.change(shot_id, label, alter, made_from)
+
+
+def set_parts(desk: Desk, shot_id: str, solid_id: str, parts: Parts) -> None:
+    """Set some of a piece's figures, or its name; see `with_parts`."""
+    name = solid_of(desk.store.load(shot_id), solid_id).name
+    change(desk, shot_id, [solid_id], f"Change {name}", lambda _, solid: with_parts(solid, parts))
 
 
 def remove(desk: Desk, shot_id: str, ids: list[str]) -> None:

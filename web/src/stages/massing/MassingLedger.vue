@@ -6,6 +6,7 @@ import { api, formOf, got, Problem, type Schemas, type Solid } from '../../api/c
 import FileButton from '../../ledger/FileButton.vue'
 import NumberField from '../../ledger/NumberField.vue'
 import TextField from '../../ledger/TextField.vue'
+import { partsOf } from '../../state/parts'
 import { useShot } from '../../state/shot'
 import ArrangeLedger from './ArrangeLedger.vue'
 import { figuresOf } from './kinds'
@@ -29,10 +30,10 @@ const standsIn = computed(() => {
 const { chosen, choose, chooseMade } = useChosen()
 /** Each change on what the one before has left: figures can be typed faster than they are kept. */
 function later(id: string, change: (solid: Solid) => object | undefined) {
-  return s.change('PUT', `/solids/${id}`, () => {
+  return s.change('PATCH', `/solids/${id}`, () => {
     const solid = s.shot.solids.find((x) => x.id === id)
     const next = solid && change(solid)
-    return next && { ...solid, ...next }
+    return next && { set: partsOf(solid, { ...solid, ...next }) }
   })
 }
 const put = (change: object) => later(s.solid!.id, () => change)

@@ -34,7 +34,7 @@ function recorder(before: Shot) {
     sent.push({ method, path, body, after: apply ? apply(before) : before })
     return Promise.resolve(true)
   })
-  return { s: { change } as unknown as Parameters<typeof addStep>[0], sent }
+  return { s: { change, shot: before } as unknown as Parameters<typeof addStep>[0], sent }
 }
 const stepsOf = (s: Shot, id = 'a') => s.plates.find((p) => p.id === id)!.steps as Step[]
 
@@ -96,7 +96,7 @@ describe('steps', () => {
     void removeStep(s, 'a', 'x1')
     expect(sent.map((x) => `${x.method} ${x.path}`)).toEqual([
       'POST /plates/a/steps',
-      'PUT /plates/a/steps/x2',
+      'PATCH /plates/a/steps/x2',
       'PATCH /plates/a/steps/x2',
       'PATCH /plates/a/steps/x1',
       'DELETE /plates/a/steps/x1',
@@ -108,6 +108,7 @@ describe('steps', () => {
       ['x1', 'x2'],
       ['x2'],
     ])
+    expect(sent[1].body).toEqual({ set: { px: 9 } }) // and nothing of the step that the hand left as it was
     expect(stepsOf(sent[1].after)[1]).toMatchObject({ px: 9 })
     expect(stepsOf(sent[3].after)[0].off).toBe(true)
     expect(sent.every((x) => stepsOf(x.after, 'b').length === 0)).toBe(true) // other plates stay as they are

@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import type { Plate, Schemas, Shot, Vec2 } from '../../api/client'
 import { pieceName, plateName } from '../../state/names'
+import { partsOf } from '../../state/parts'
 import type { useShot } from '../../state/shot'
 
 type Store = ReturnType<typeof useShot>
@@ -223,13 +224,16 @@ export const addStep = (s: Store, plate: string, step: Step) =>
     { step },
     withSteps(plate, (all) => [...all, step]),
   )
-export const changeStep = (s: Store, plate: string, step: Step) =>
-  s.change(
-    'PUT',
+/** What the hand has changed of a step as it is shown; what another page has changed of it meanwhile stays. */
+export function changeStep(s: Store, plate: string, step: Step) {
+  const was = s.shot.plates.find((p) => p.id === plate)?.steps.find((x) => x.id === step.id)
+  return s.change(
+    'PATCH',
     `/plates/${plate}/steps/${step.id}`,
-    step,
+    { set: partsOf(was ?? {}, step) },
     withSteps(plate, (all) => all.map((x) => (x.id === step.id ? step : x))),
   )
+}
 export const removeStep = (s: Store, plate: string, id: string) =>
   s.change(
     'DELETE',
