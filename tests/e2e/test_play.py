@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 from tests.e2e.board import state, until
 from tests.e2e.conftest import a_halt, a_toy
-from tests.e2e.player import LIMITS, SLIP, UNRULY, Act, Model, Player, planned, shortest
+from tests.e2e.player import FIGURES, LIMITS, SLIP, UNRULY, Act, Model, Player, planned, shortest
 
 PLAYS = range(*map(int, os.environ.get("ROOFLINE_PLAYS", "0:2").split(":")))  # 0:400 plays four hundred
 ACTS = 10
@@ -21,6 +21,12 @@ def held(page, shot, plates) -> dict:
         "limits": {k: now["limits"][k] for k in LIMITS.values()},
         "rises": {k["frame"]: round(k["position"][1], 6) for k in now["move"]["keys"]},
         "spots": {k["frame"]: (k["position"][0], k["position"][2]) for k in now["move"]["keys"]},
+        "pieces": {
+            f"{s['id']} {part}": round(s["corner"][1] if part == "corner.1" else s["turn_deg"], 6)
+            for s in now["solids"]
+            if s["kind"] == "block"
+            for part in FIGURES.values()
+        },
         "names": {p["id"]: p["name"] for p in now["plates"] if p["id"] in plates},
     }
 
@@ -75,12 +81,21 @@ def played(page, shot, acts: list[Act], seed: int, undoing: bool) -> list[str]:
     quiet(page, shot, late)
     wanted = model.after(page.evaluate("window.failed"))
     found = differences(held(page, shot, plates), wanted)
+    if found:
+        return found
     if not undoing and len(acts) > ACTS // 2:
         expect(page.locator(".rail .title")).to_have_text(f"Played {seed}")
     # what is shown is what is there
     player.go("plates")
     for number, ident in enumerate(plates):
         expect(page.locator("[data-plates] tr").nth(number)).to_contain_text(wanted["names"][ident])
+    played_on = {k.split()[0] for k, v in wanted["pieces"].items() if v != model.pieces[k]}
+    player.go("massing")
+    for ident in played_on:
+        page.locator(f"[data-piece={ident}]").click()
+        for label, part in FIGURES.items():
+            said = page.get_by_label(label, exact=True).input_value()
+            assert float(said) == pytest.approx(wanted["pieces"][f"{ident} {part}"], abs=0.005), (ident, label)
     player.go("move")
     page.reload()
     page.wait_for_selector("canvas[data-frame]")
