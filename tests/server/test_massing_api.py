@@ -71,7 +71,7 @@ ALL_KINDS = [
     {"kind": "room", "corner": [0, 0, -5], "size": [4, 3, 6], "open": ["front", "top"]},
     {"kind": "steps", "corner": [0, 0, -1], "size": [2, 0.6, 1.2], "count": 4, "turn_deg": 90},
     {"kind": "panel", "points": [[0, 0, 0], [2, 0, 0], [2, 1, -1]]},
-    {"kind": "flat", "foot": [0, 0, 2], "heading_deg": 20, "extent": [-1, 1, 0, 2]},
+    {"kind": "flat", "foot": [0, 0, 2], "heading_deg": 20, "extent": [-1, 1, 0, 2], "passes": 0.5},
     {
         "kind": "backdrop",
         "viewer": [0, 0, 0],

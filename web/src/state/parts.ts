@@ -1,5 +1,5 @@
-/** What of a thing a hand has changed, by part: a field, or one number of a short list of them (`corner.1`). Only that is
- * sent: what it did not touch stays as whoever else has left it. */
+/** What of a thing a hand has changed, by part: a field, or one number of a short list of them (`corner.1`). Only that
+ * is sent: what it did not touch stays as whoever else has left it. */
 export type Parts = Record<string, unknown>
 const SHORT = 4 // numbers: a place, a size; longer lists are shapes, and go as a whole
 
