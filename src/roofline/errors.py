@@ -72,3 +72,7 @@ class FolderHeld(RoofLineError):
     def __init__(self, text: str, address: str | None = None):
         super().__init__(text)
         self.address = address
+
+
+class FolderGone(Busy):
+    """The data folder is not where it was, or cannot be written to; nothing was changed."""

@@ -136,7 +136,8 @@ function go(to: Stage) {
     <template v-if="s.state">
       <section class="board" aria-label="Board"><component :is="boards[stage]" :key="stage + s.id" /></section>
       <aside class="ledger" aria-label="Ledger">
-        <div v-if="s.problem" class="sentence warn problem" role="alert">
+        <p v-if="s.folder" class="sentence warn problem" role="alert" data-folder-gone>{{ s.folder }}</p>
+        <div v-if="s.problem && s.problem !== s.folder" class="sentence warn problem" role="alert">
           {{ s.problem }}
           <ElButton class="plain" @click="s.problem = null">Understood</ElButton>
         </div>

@@ -10,7 +10,7 @@ from flask import Flask, Response, redirect, request, send_from_directory
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
-from roofline.errors import RoofLineError
+from roofline.errors import FolderGone, RoofLineError
 from roofline.formats.package import sentence
 from roofline.server import events, handoff, massing, move, photo, plates, shots, sources, survey
 from roofline.server.routes import Routes, problem, told
@@ -118,9 +118,12 @@ def _refusals(app: Flask) -> None:
     @app.errorhandler(OSError)
     @app.errorhandler(sqlite3.OperationalError)
     def no_room(error: Exception) -> Response:
-        if not is_full(error):
+        if is_full(error):
+            return problem(507, FULL)
+        gone = app.extensions["roofline"].desk.store.there.trouble()
+        if gone is None:
             raise error
-        return problem(507, FULL)
+        return problem(FolderGone.code, gone)
 
     @app.errorhandler(ValidationError)
     def invalid(error: ValidationError) -> Response:

@@ -18,6 +18,7 @@ class Revision(Model):
 
     revision: int
     born: str
+    folder: str | None  # what is wrong with the data folder
 
 
 def _stream(messages: Listening, with_shot: bool) -> Response:
@@ -38,10 +39,17 @@ def _stream(messages: Listening, with_shot: bool) -> Response:
 def add_routes(site: Site, routes: Routes) -> None:
     news, store = site.desk.news, site.desk.store
 
+    def begun(messages: Listening) -> Listening:
+        """What a page that comes late has to know first: that the data folder is away."""
+        says = store.there.trouble()
+        if says is not None:
+            messages.first(("", "folder", {"says": says}))
+        return messages
+
     @routes.add("GET", "/api/news", media="text/event-stream")
     def all_news() -> Response:
         """Live news of all shots; each message says which."""
-        return _stream(news.listen(), True)
+        return _stream(begun(news.listen()), True)
 
     @routes.add("GET", SHOT + "/events", media="text/event-stream")
     def events(shot_id: str) -> Response:
@@ -52,4 +60,5 @@ def add_routes(site: Site, routes: Routes) -> None:
     @routes.add("GET", SHOT + "/revision", returns=Revision)
     def get_revision(shot_id: str) -> Revision:
         """The revision that a shot is at."""
-        return Revision(revision=store.revision(shot_id), born=store.born(shot_id))
+        trouble = store.there.trouble()
+        return Revision(revision=store.revision(shot_id), born=store.born(shot_id), folder=trouble)

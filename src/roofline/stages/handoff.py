@@ -104,6 +104,7 @@ def render(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     snapshot = Snapshot(shot, desk.store.blobs.read, form, order.body["bend"], alpha, depth, apart, desk.engines)
     folder, name = _folder(desk, order), _name(shot, order) + PROOFS[proof]
     with _FOLDERS:
+        desk.store.there.check()  # a data folder that has gone away is not begun anew in its place
         folder.mkdir(parents=True, exist_ok=True)
     tell(0.0, "getting the plates ready")
 
@@ -140,6 +141,7 @@ def export(desk: Desk, order: Order, tell: Tell) -> dict[str, Any]:
     shot, form = desk.orders.snapshot(order.id), order.body["form"]
     folder, name, says = _folder(desk, order), _name(shot, order), ""
     with _FOLDERS:
+        desk.store.there.check()
         shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir(parents=True)
     out = folder / f"{name}.{form}"

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from roofline.errors import Damaged, NotFound
+from roofline.errors import Damaged, FolderGone, NotFound
 
 NAME = re.compile(r"^[0-9a-f]{64}\.[a-z0-9]{2,5}$")
 
@@ -31,6 +31,8 @@ class Blobs:
         if not NAME.match(name):
             raise NotFound(f"There is no file '{name}'.")
         path = self.folder / name[:2] / name
+        if not self.folder.is_dir():
+            raise FolderGone(f"The data folder {self.folder.parent} is not there any more. Put it back.")
         if not path.is_file():
             raise NotFound(f"The file '{name}' is missing from the data folder.")
         return path

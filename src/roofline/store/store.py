@@ -23,6 +23,7 @@ from roofline.model.shot import Shot
 from roofline.store.blobs import Blobs
 from roofline.store.rows import TABLES, Rows, in_order, plates_of, rows_of
 from roofline.store.soundness import whose
+from roofline.store.there import There
 
 KEEP_STEPS = 500
 PATIENCE = 10.0  # seconds that a busy database is waited for
@@ -89,6 +90,8 @@ class Store:
         self._turns: dict[str, threading.Lock] = {}
         #: what of a shot cannot be shown, by name: a change that adds to it is not kept; set by who knows
         self.faults: Callable[[Shot], dict[str, str]] = lambda shot: {}
+        self.path.touch(0o600)
+        self.there = There(self.path)
         self._migrate()
 
     # ------------------------------------------------------------ connection
@@ -97,6 +100,7 @@ class Store:
     def db(self) -> sqlite3.Connection:
         db = getattr(self._local, "db", None)
         if db is None:
+            self.there.check()  # a folder that has gone away is not begun anew
             db = sqlite3.connect(self.path, isolation_level=None, timeout=self.patience)
             db.execute("PRAGMA journal_mode = WAL")
             db.execute("PRAGMA foreign_keys = ON")
@@ -106,11 +110,13 @@ class Store:
 
     @contextmanager
     def transaction(self) -> Iterator[sqlite3.Connection]:
-        """A transaction that writes. Nothing slow happens within it; raises Busy when the database stays locked."""
+        """A transaction that writes. Nothing slow happens within it; raises Busy when the database stays locked, and
+        FolderGone when it is not in its folder any more: nothing has changed then."""
         db = self.db
         try:
             db.execute("BEGIN IMMEDIATE")
             yield db
+            self.there.check()
             db.execute("COMMIT")
         except BaseException as error:
             if db.in_transaction:

@@ -21,6 +21,8 @@ from roofline.work.news import News
 from roofline.work.proxies import Proxies
 from roofline.work.warm import STEPS, Warming
 
+LOOK_SECONDS = 1.0  # between two looks at whether the data folder is there
+
 
 class Desk:
     """The store, what is kept warm, long work and news.
@@ -47,6 +49,17 @@ class Desk:
         self.news = News()
         self.orders = Orders(store)
         self.jobs = Jobs(self.orders, self.news, kinds(self))
+        self._closed = threading.Event()
+        threading.Thread(target=self._watch, daemon=True, name="folder").start()
+
+    def _watch(self) -> None:
+        """Tell all pages when the data folder goes away, and when it is back."""
+        said: str | None = None
+        while not self._closed.wait(LOOK_SECONDS):
+            says = self.store.there.trouble()
+            if says != said:
+                said = says
+                self.news.tell("", "folder", {"says": says})
 
     def quiet(self, what: str, seconds: float) -> bool:
         """Wait a while; whether nobody has asked for the same since. For what only the last of many asks for."""
@@ -79,6 +92,7 @@ class Desk:
 
     def close(self) -> None:
         """End for now; what is running is gone on with when the desk is opened again."""
+        self._closed.set()
         self.jobs.close()
         if self.hold is not None:
             self.hold.release()

@@ -24,8 +24,11 @@ UNKNOWN = "Something went wrong inside Roof Line; its log has the details."
 Tell = Callable[[float, str], None]
 
 
-def _passes(error: Exception) -> str | None:
-    """What is waited for where an error goes away by itself; None for others."""
+def _passes(error: Exception, gone: str | None) -> str | None:
+    """What is waited for where an error goes away by itself; None for others. ``gone``: what is wrong with the data
+    folder, whatever the error says."""
+    if gone is not None:
+        return f"waiting: {gone[0].lower()}{gone[1:].rstrip('.')}"
     if is_full(error):
         return NO_ROOM
     locked = isinstance(error, sqlite3.OperationalError) and "locked" in str(error)
@@ -148,7 +151,7 @@ class Jobs:
                     self._begun(job)
                 return kind.run(job.order, tell)
             except (Busy, OSError, sqlite3.OperationalError) as error:
-                why = _passes(error)
+                why = _passes(error, self.orders.store.there.trouble())
                 if why is None or not kind.delivers:
                     raise
                 job.doing, job.seconds_left = why, None

@@ -55,6 +55,10 @@ class Listening:
     def __init__(self, shot: str | None, ear: queue.Queue[Message], beat: float, close: Callable[[], None]):
         self._shot, self._ear, self._beat, self.close = shot, ear, beat, close
 
+    def first(self, message: Message) -> None:
+        """Hear a message of one's own."""
+        self._ear.put_nowait(message)
+
     def __iter__(self) -> Iterator[Message]:
         return self
 

@@ -5534,6 +5534,8 @@ export interface components {
         Revision: {
             /** Born */
             born: string;
+            /** Folder */
+            folder: string | null;
             /** Revision */
             revision: number;
         };

@@ -3,7 +3,7 @@
  * it hears; when it closes, the next one takes over. Where that cannot be, each page asks for its shot's revision now
  * and then.
  */
-export type Kind = 'changed' | 'rail' | 'job' | 'removed' | 'warming'
+export type Kind = 'changed' | 'rail' | 'job' | 'removed' | 'warming' | 'folder'
 export interface Message {
   shot: string
   kind: Kind | 'again'
@@ -12,7 +12,7 @@ export interface Message {
 type Hear = (message: Message) => void
 
 const NAME = 'roof-line-news'
-const KINDS: Kind[] = ['changed', 'rail', 'job', 'removed', 'warming']
+const KINDS: Kind[] = ['changed', 'rail', 'job', 'removed', 'warming', 'folder']
 const ASK_EVERY = 2000
 
 const ears = new Set<Hear>()

@@ -47,6 +47,8 @@ export const useShot = defineStore('shot', () => {
   const warming = ref<Schemas['WarmingState'] | null>(null)
   /** That the shot was removed elsewhere. */
   const removed = ref(false)
+  /** What is wrong with the data folder: it has gone away, say; null where nothing is. */
+  const folder = ref<string | null>(null)
   /** That the server does not answer. */
   const away = ref(false)
   let deaf: (() => void) | null = null
@@ -117,6 +119,7 @@ export const useShot = defineStore('shot', () => {
       const w = message.data as unknown as Schemas['WarmingState'] & { ready: boolean }
       warming.value = w.ready ? null : w
     }
+    if (message.kind === 'folder') folder.value = message.data.says as string | null
     if (!known || message.shot !== known.id) return
     if (message.kind === 'changed') {
       newest = Math.max(newest, message.data.revision as number)
@@ -142,6 +145,7 @@ export const useShot = defineStore('shot', () => {
     if (!known) return
     try {
       const now = await got<Schemas['Revision']>(api.GET('/api/shots/{shot_id}/revision', path()))
+      folder.value = now.folder
       if (now.born !== known.born) told.has = ''
       if (away.value) {
         away.value = false
@@ -368,6 +372,7 @@ export const useShot = defineStore('shot', () => {
     undo,
     redo,
     away,
+    folder,
     work,
     check,
     endOf,

@@ -1,0 +1,44 @@
+"""Whether a data folder is still where it was, and can be written to: it can go away under a running program."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from roofline.errors import FolderGone
+
+
+class There:
+    """The database's file as it was when it was opened, told by device and inode.
+
+    A file that is open goes on being written to when its folder is renamed, unmounted or deleted: what is answered then
+    would be kept where nobody looks for it.
+    """
+
+    def __init__(self, path: Path):
+        self._path = path
+        self._is = self._found()
+
+    def _found(self) -> tuple[int, int] | None:
+        try:
+            stat = self._path.stat()
+        except OSError:
+            return None
+        return stat.st_dev, stat.st_ino
+
+    def trouble(self) -> str | None:
+        """What is wrong, in a sentence that says what to do; None where nothing is."""
+        found, folder = self._found(), self._path.parent
+        if found is None:
+            return f"The data folder {folder} is not there any more. Put it back: Roof Line goes on by itself."
+        if found != self._is:
+            return f"Another folder lies at {folder} now. Put the first one back, or start Roof Line again."
+        if not os.access(self._path, os.W_OK) or not os.access(folder, os.W_OK):
+            return f"The data folder {folder} cannot be written to. Allow it: Roof Line goes on by itself."
+        return None
+
+    def check(self) -> None:
+        """Raise FolderGone where something is wrong."""
+        says = self.trouble()
+        if says is not None:
+            raise FolderGone(says)
