@@ -1,4 +1,4 @@
-"""The data folder taken away under an open page: it says so, keeps what is typed from being lost unsaid, and goes on."""
+"""The data folder taken away under an open page: it says so, loses nothing unsaid, and goes on by itself."""
 
 from __future__ import annotations
 

@@ -46,6 +46,9 @@ SMALLEST = 1e-30
 DIGITS = 18
 
 
+SURROGATE = re.compile(rb"\\u[dD][89a-fA-F]|\xed[\xa0-\xbf]")
+
+
 def strict_json(text: str | bytes, name: str) -> Any:
     """Parse JSON, refusing NaN, infinity (RFC 8259 has neither), and numbers by which nothing can be meant."""
 
@@ -64,7 +67,12 @@ def strict_json(text: str | bytes, name: str) -> Any:
         return int(word)
 
     try:
-        return json.loads(text, parse_constant=refuse, parse_float=real, parse_int=whole)
+        found = json.loads(text, parse_constant=refuse, parse_float=real, parse_int=whole)
+        if SURROGATE.search(text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text):
+            json.dumps(found, ensure_ascii=False).encode()  # a pair is one character, and fits; half a pair is none
+        return found
+    except UnicodeEncodeError:
+        raise PackageError(f"{name} contains half a character, which is no text.") from None
     except RecursionError:
         raise PackageError(f"{name} is nested too deep.") from None
     except (json.JSONDecodeError, UnicodeDecodeError) as error:

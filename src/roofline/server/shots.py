@@ -61,7 +61,7 @@ def add_routes(site: Site, routes: Routes) -> None:
     def bring_package() -> ShotState:
         """Bring a shot package (ZIP)."""
         name, file = sent()
-        with tempfile.TemporaryDirectory() as folder:
+        with tempfile.TemporaryDirectory(dir=desk.store.folder, prefix=clearing.BRINGING) as folder:
             path = Path(folder) / "package.zip"
             file.save(path)
             if not zipfile.is_zipfile(path):

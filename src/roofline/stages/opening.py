@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from roofline.stages import along, beginning, clean, finding, handoff, move, painting, plates, showing, ways
-from roofline.store.clearing import clear, sweep_deliveries
+from roofline.store.clearing import clear, sweep_deliveries, sweep_parts
 from roofline.store.hold import Hold
 from roofline.store.orders import Order
 from roofline.store.store import Store
@@ -60,6 +60,7 @@ def _opened(folder: Path, hold: Hold, ceiling: int) -> Desk:
     store = Store(folder)
     store.faults = showing.refused
     desk = Desk(store, kinds, ceiling, hold=hold)
+    sweep_parts(desk.store)
     sweep_deliveries(desk.store)
     clear(desk.store)
     desk.jobs.go_on()

@@ -65,6 +65,18 @@ def clear(store: Store, days: float = GRACE_DAYS) -> Cleared:
     return Cleared(len(old), size, waiting)
 
 
+BRINGING = ".bring-"  # folders in which a package lies while it is brought in
+
+
+def sweep_parts(store: Store) -> None:
+    """Remove what a program left that was ended while it wrote. Only before work begins: the folder is held by then,
+    and nobody else writes."""
+    for part in store.blobs.folder.glob("??/.part-*"):
+        part.unlink(missing_ok=True)
+    for folder in store.folder.glob(f"{BRINGING}*"):
+        _remove(folder)
+
+
 def sweep_deliveries(store: Store) -> None:
     """Remove delivered files that no row knows: of shots that are gone, and of versions that came to nothing.
 

@@ -79,6 +79,21 @@ class Snapshot:
         return Pieces(numbers, [called[s] for s in geometry.solid_ids])
 
 
+def _synced(path: Path) -> None:
+    held = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(held)
+    finally:
+        os.close(held)
+
+
+def _put(part: Path, out: Path) -> None:
+    """Let a file be there under its own name, synced: what is written down as done outlasts a loss of power."""
+    _synced(part)
+    os.replace(part, out)
+    _synced(out.parent)
+
+
 def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
     """Write one frame of a snapshot to a file. It is written under a part name: the file is there whole, or not at all.
 
@@ -91,7 +106,7 @@ def render_frame(snapshot: Snapshot, frame: int, out: Path) -> None:
     part = out.with_name(f".{out.stem}.part{out.suffix}")
     try:
         save_frame(part, picture, snapshot.form, snapshot.alpha, depth, pieces)
-        os.replace(part, out)
+        _put(part, out)
     except BaseException:
         part.unlink(missing_ok=True)
         raise
@@ -112,7 +127,7 @@ def render_video(snapshot: Snapshot, frames: list[int], out: Path, told: Told | 
             if told:
                 told(done)
         video.close()
-        os.replace(part, out)
+        _put(part, out)
     except BaseException:
         video.container.close()
         part.unlink(missing_ok=True)

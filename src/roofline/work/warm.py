@@ -7,6 +7,9 @@ a step.
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
+import signal
 import subprocess
 import sys
 import threading
@@ -93,6 +96,13 @@ class Warming:
             tell()
 
 
+def _end_with_parent() -> None:
+    """This program ends when the one that started it does, however that ends (prctl(2), PR_SET_PDEATHSIG)."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
 if __name__ == "__main__":
+    _end_with_parent()
     for said in compile_all(Path(sys.argv[1])):
         print(said, flush=True)
