@@ -266,3 +266,57 @@ def test_other_work_says_that_the_disk_is_full(store):
         and job.error.startswith("The disk that holds the data folder is full")
     )
     jobs.close()
+
+
+def test_the_same_order_for_the_same_thing_is_one_until_it_begins(store):
+    begun, go = threading.Event(), threading.Event()
+
+    def held(order, tell):
+        begun.set()
+        assert go.wait(10)
+        return steps(order, tell)
+
+    jobs = jobs_of(store, run=held)
+    first = jobs.start("s", "work", "Work", {"steps": 1})
+    assert begun.wait(5)
+    second = jobs.start("s", "work", "Work", {"steps": 1})
+    assert second is not first  # the one that has begun may have seen the shot as it was
+    assert all(jobs.start("s", "work", "Work", {"steps": 1}) is second for _ in range(20))
+    assert jobs.start("s", "work", "Work", {"steps": 2}) is not second
+    versions = {jobs.start("s", "deliver", "Deliver", {"steps": 1}).order.version for _ in range(3)}
+    assert len(versions) == 3
+    jobs.cancel(second.order.id)
+    assert jobs.start("s", "work", "Work", {"steps": 1}) is not second
+    go.set()
+    until(lambda: not jobs.of("s"))
+    jobs.close()
+
+
+def test_orders_that_were_left_are_gone_on_with_once_each(store):
+    orders = Orders(store)
+    for _ in range(30):
+        orders.add("s", "work", "Work", {"steps": 1}, False)
+    jobs = jobs_of(store)
+    jobs.go_on()
+    until(lambda: not jobs.of("s"))
+    rows = store.db.execute("SELECT state, count(*) FROM job GROUP BY state ORDER BY state").fetchall()
+    done = dict(rows)["done"]
+    assert dict(rows) == {"cancelled": 30 - done, "done": done} and 1 <= done <= 2
+    jobs.close()
+
+
+def test_what_a_hand_waits_for_is_not_queued_behind_long_work(store):
+    go = threading.Event()
+
+    def held(order, tell):
+        assert go.wait(10)
+        return {}
+
+    jobs = Jobs(Orders(store), News(), {"work": Kind(held), "look": Kind(steps, hand=True)})
+    long = [jobs.start("s", "work", f"Work {n}", {"n": n}) for n in range(3)]
+    look = jobs.start("s", "look", "Look", {"steps": 1})
+    until(lambda: look.state == "done")
+    assert all(job.state in ("ordered", "running") for job in long)
+    go.set()
+    until(lambda: not jobs.of("s"))
+    jobs.close()

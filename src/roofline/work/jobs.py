@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 import threading
 import time
@@ -17,6 +18,7 @@ from roofline.store.room import FULL, is_full
 from roofline.work.news import News
 
 PUBLIC = ("id", "shot", "kind", "label", "state", "progress", "doing", "seconds_left", "result", "error")
+LANES = ("hand", "job", "delivery", "behind")  # each carries out one order after another
 NEWS_EVERY = 0.1  # seconds, at most
 WAIT = 2.0  # seconds, until what could not be written is tried again
 NO_ROOM, TAKEN = "disk full: waiting for free space", "waiting: another program is writing to the data folder"
@@ -57,6 +59,11 @@ class Kind:
     delivers: bool = False  # works on the shot as it was when it was ordered, and reserves a version
     undone: Callable[[Order], None] = lambda order: None
     behind: bool = False  # nobody waits for it
+    hand: bool = False  # a hand waits for it: it is not queued behind long work
+
+    @property
+    def lane(self) -> str:
+        return "delivery" if self.delivers else "behind" if self.behind else "hand" if self.hand else "job"
 
 
 @dataclass
@@ -83,18 +90,35 @@ class Job:
 
 
 class Jobs:
-    """Carries orders out: deliveries one after another, beside them what the artist waits for, and what nobody does."""
+    """Carries orders out: deliveries one after another, beside them what a hand waits for, what takes longer, and what
+    nobody waits for."""
 
     def __init__(self, orders: Orders, news: News, kinds: dict[str, Kind]):
         self.orders, self.news, self.kinds = orders, news, kinds
-        self._lanes = {name: ThreadPoolExecutor(1, thread_name_prefix=name) for name in ("job", "delivery", "behind")}
+        self._lanes = {name: ThreadPoolExecutor(1, thread_name_prefix=name) for name in LANES}
         self._jobs: dict[str, Job] = {}
-        self._lock = threading.Lock()
+        self._lock, self._starting = threading.Lock(), threading.Lock()
         self._closing = threading.Event()
 
     def start(self, shot: str, kind: str, label: str, body: dict[str, Any]) -> Job:
-        """Write an order down and queue it."""
-        return self._queue(self.orders.add(shot, kind, label, body, self.kinds[kind].delivers))
+        """Write an order down and queue it. The same order for the same thing that has not begun yet is that one; each
+        delivery is a version of its own."""
+        with self._starting:
+            same = None if self.kinds[kind].delivers else self._waiting(shot, kind, body)
+            if same is not None:
+                return same
+            return self._queue(self.orders.add(shot, kind, label, body, self.kinds[kind].delivers))
+
+    def _waiting(self, shot: str, kind: str, body: dict[str, Any]) -> Job | None:
+        """The order of the same kind, shot and body that waits to be begun."""
+        said = json.dumps(body, sort_keys=True)
+        with self._lock:
+            for job in self._jobs.values():
+                o = job.order
+                waits = job.state == "ordered" and not job.stop.is_set()
+                if waits and (o.shot, o.kind, json.dumps(o.body, sort_keys=True)) == (shot, kind, said):
+                    return job
+        return None
 
     def go_on(self) -> None:
         """Take up what an earlier run of the program has left: open orders, and the remains of those that ended
@@ -103,7 +127,11 @@ class Jobs:
             for order in self.orders.ended(state):
                 self._clear(order)
         for order in self.orders.open():
-            self._queue(order)
+            delivers = order.kind in self.kinds and self.kinds[order.kind].delivers
+            if not delivers and self._waiting(order.shot, order.kind, order.body) is not None:
+                self.orders.end(order.id, "cancelled", None)
+            else:
+                self._queue(order)
 
     def _queue(self, order: Order) -> Job:
         job = Job(order)
@@ -113,9 +141,7 @@ class Jobs:
             for old in finished[:-50]:
                 del self._jobs[old.order.id]
         self._news(job)
-        kind = self.kinds[order.kind]
-        lane = "delivery" if kind.delivers else "behind" if kind.behind else "job"
-        job.future = self._lanes[lane].submit(self._carry_out, job)
+        job.future = self._lanes[self.kinds[order.kind].lane].submit(self._carry_out, job)
         return job
 
     # ------------------------------------------------------------ carrying out
