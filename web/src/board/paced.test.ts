@@ -1,7 +1,7 @@
 import { beforeEach, expect, test, vi } from 'vitest'
 import type { Quality } from './paced'
 
-/** A graphics card that takes `plain` or `full` ms for a picture, and a screen that is drawn every 10 ms. */
+/** A graphics card that takes `plain` (for all pixels) or `full` ms, and a screen that is drawn every 10 ms. */
 class Machine {
   now = 0
   drawn: (Quality & { at: number })[] = []
@@ -21,7 +21,7 @@ class Machine {
   }
   draw = (quality: Quality) => {
     this.drawn.push({ ...quality, at: this.now })
-    this.ready = this.now + (quality.fully ? this.full : this.plain)
+    this.ready = this.now + (quality.fully ? this.full : this.plain * quality.share ** 2)
   }
   fenceSync = () => ({})
   deleteSync() {}
@@ -51,13 +51,23 @@ test('on a slow machine a view is drawn plainly while it changes, and fully once
   const { machine, pace } = await paced(100, 700)
   machine.passes(1000, () => pace.ask())
   expect(machine.drawn.length).toBeGreaterThan(5)
-  expect(machine.drawn.length).toBeLessThan(12) // it had been asked a hundred times
+  expect(machine.drawn.length).toBeLessThan(40) // it had been asked a hundred times
   expect(machine.drawn.some((d) => d.fully)).toBe(false)
   expect(machine.drawn[0].share).toBe(1)
   expect(machine.drawn.at(-1)!.share).toBe(0.5) // a plain picture takes long as well
   machine.passes(3000)
   expect(machine.drawn.filter((d) => d.fully)).toEqual([{ fully: true, share: 1, at: expect.any(Number) }])
   expect(machine.drawn.at(-1)!.fully).toBe(true)
+})
+
+test('many layers on a slow machine are drawn ever smaller, and finer again when it has time', async () => {
+  const { machine, pace } = await paced(900, 4000)
+  machine.passes(3000, () => pace.ask())
+  expect([...new Set(machine.drawn.map((d) => d.share))]).toEqual([1, 0.5, 0.35, 0.25])
+  expect(machine.drawn.at(-1)!.share).toBe(0.25)
+  Object.assign(machine, { plain: 8 })
+  machine.passes(1000, () => pace.ask())
+  expect(machine.drawn.at(-1)!.share).toBe(1)
 })
 
 test('what is drawn last is what was asked last', async () => {

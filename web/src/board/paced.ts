@@ -11,10 +11,12 @@ export interface Quality {
 }
 
 const SLOW = 60 // ms for a picture; more is seen as a jerk
+const EASY = 12 // ms: so much less that a finer picture is tried again
+const SHARES = [1, 0.5, 0.35, 0.25] // of the width and height, while it changes: many layers on a slow machine
 const REST = [250, 1500] // ms without a change: at least, and as long as a full picture takes, at most
 
 /** What is known of this machine, from the last picture of either kind: at first that it may be slow. */
-const machine = { slow: true, coarse: false, rest: REST[0] }
+const machine = { slow: true, step: 0, rest: REST[0] }
 
 interface Fence {
   sync: WebGLSync
@@ -60,7 +62,7 @@ export class Paced {
     if (this.fence && !this.done(this.fence)) return this.next()
     const fully = !machine.slow || performance.now() - this.asked > machine.rest
     if (this.owed || (fully && !this.fully)) {
-      this.draw({ fully, share: !fully && machine.coarse ? 0.5 : 1 })
+      this.draw({ fully, share: fully ? 1 : SHARES[machine.step] })
       this.owed = false
       this.fully = fully
       const sync = this.gl.fenceSync(this.gl.SYNC_GPU_COMMANDS_COMPLETE, 0)
@@ -77,7 +79,8 @@ export class Paced {
     if (fully) {
       machine.slow = took > SLOW
       machine.rest = Math.min(Math.max(took, REST[0]), REST[1])
-    } else machine.coarse ||= took > SLOW
+    } else if (took > SLOW) machine.step = Math.min(machine.step + 1, SHARES.length - 1)
+    else if (took < EASY) machine.step = Math.max(machine.step - 1, 0)
     gl.deleteSync(sync)
     this.fence = null
     return true
