@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 from tests.conftest import camera_of, looking
 from tests.stages.conftest import ended
+from tools import valley
 
 from roofline.core.massing.kinds import Backdrop, Block, Column, Flat, Ground, Room
 from roofline.core.move.findings import home_findings
 from roofline.core.move.home import home_moment, home_report, photo_alone
 from roofline.formats.pictures import png
+from roofline.model.massing import Motion, MotionKey
 from roofline.model.photo import Photo
 from roofline.model.plates import Plate, Throw
 from roofline.model.shot import Shot
@@ -128,6 +130,25 @@ def test_five_layers_with_half_clear_ones(desk):
     desk.store.change(place, "Blend", as_light)
     _, findings = told(desk, place)
     assert findings and findings[0].why == "blend" and findings[0].remedy == "Blend layers as painted"
+
+
+@pytest.mark.slow
+def test_layers_with_hard_edges_made_coarser(desk):
+    """Ridges and firs, opaque, five layers larger than the frame: their borders are nearly their flattening's;
+    and a layer that is off its place is told."""
+    place = desk.store.create(Shot(name="Valley"), "valley")
+    files = [(f"{name}.png", png(picture)) for name, picture in valley.layers()]
+    assert ended(desk, beginning.order_begin(desk, place, files, How(frames=4, size=(W, 540))), 120).state == "done"
+    silent(desk, place)
+
+    def off_its_place(shot: Shot) -> Shot:
+        ridge = next(s for s in shot.solids if s.id.startswith("near-ridge"))
+        ridge.motion = Motion(keys=[MotionKey(frame=1, offset=(0.1, 0, 0))])
+        return shot
+
+    desk.store.change(place, "Move", off_its_place)
+    _, findings = told(desk, place)
+    assert findings and (findings[0].why, findings[0].who) == ("moved", "near-ridge-flat")
 
 
 @pytest.mark.slow

@@ -93,7 +93,7 @@ def home_report(shot: Shot, engine: Engine, alone: Engine, moment: Moment) -> Ho
     photo = to_display(alone.picture(Moment(np.nan, moment.view))[..., :3])
     off = np.abs(got - photo).max(axis=-1)
     mean = float(np.mean((got - photo) ** 2))
-    wrong = (off > OFF) & ~_soft_borders(engine.cut_out_cover(moment))
+    wrong = (off > OFF) & ~_soft_borders(engine, moment)
     return HomeReport(
         frame=int(moment.frame),
         percent=100 * float(wrong.mean()),
@@ -110,12 +110,24 @@ def _is_seen(wrong: NDArray[np.bool_]) -> bool:
     return 100 * float(wrong.mean()) > SILENT or 100 * largest / wrong.size > PATCH
 
 
-def _soft_borders(cover: NDArray[np.float32]) -> NDArray[np.bool_]:
-    """Where cut-outs' mattes run from clear to opaque: there a colour that was estimated anew may stand for the
-    photo's.
+def _soft_borders(engine: Engine, moment: Moment) -> NDArray[np.bool_]:
+    """Where mattes of cut-outs that are seen run from clear to opaque: there a colour that was estimated anew may stand
+    for the photo's, and layers that were each made finer or coarser are not quite their flattening.
 
     What is half clear all over is no border.
     """
+    g = engine.geometry
+    owner = np.append(g.solid, np.int32(-1))[engine.nearest(moment)]
+    out = np.zeros(owner.shape, dtype=bool)
+    for number in np.unique(g.solid[g.cutout]):
+        seen = cv2.dilate((owner == number).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+        if seen.any():
+            out |= seen & _border(engine.cut_out_cover(moment, g.solid_ids[number]))
+    return out
+
+
+def _border(cover: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Where a cover runs from none to all within some pixels."""
     near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * BORDER + 1, 2 * BORDER + 1))
     edge = cv2.dilate(cover, near) - cv2.erode(cover, near) > 1 - 2 * CLEAR
     partly = ((cover > CLEAR) & (cover < 1 - CLEAR)).astype(np.uint8)

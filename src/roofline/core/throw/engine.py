@@ -272,11 +272,13 @@ class Engine:
         got = paint(nearest, np.flatnonzero(cut), self._opacity(moment), self.cast(moment), self.textures.textures)
         return _in_light(got) if self.painted else got
 
-    def cut_out_cover(self, moment: Moment) -> NDArray[np.float32]:
-        """How much of every pixel (H, W) the cut-outs cover together, 0…1."""
+    def cut_out_cover(self, moment: Moment, solid: str) -> NDArray[np.float32]:
+        """How much of every pixel (H, W) a cut-out covers by itself, 0…1."""
         if self.running:
-            return self.running.engine(moment.frame).cut_out_cover(moment)
-        cut = np.flatnonzero(self.geometry.cutout[self.geometry.pieces.face])
+            return self.running.engine(moment.frame).cut_out_cover(moment, solid)
+        g = self.geometry
+        mine = g.cutout & (g.solid == g.solid_ids.index(solid))
+        cut = np.flatnonzero(mine[g.pieces.face])
         nothing = np.full((2 * moment.view.height, 2 * moment.view.width), -1, dtype=np.int32)
         got = paint(nothing, cut, self._opacity(moment), self.cast(moment), self.textures.textures)
         return np.asarray(got[..., 3])
