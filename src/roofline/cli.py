@@ -385,5 +385,5 @@ def verify_data(data: Path | None) -> None:
     for said in damaged(Store(folder)):
         click.echo(said)
         found += 1
-    click.echo(f"{found} files are damaged" if found else "all files are sound")
+    click.echo(f"damaged files: {found}" if found else "all files are sound")
     sys.exit(1 if found else 0)

@@ -11,7 +11,7 @@ from tests.stages.conftest import SQUARE, ended, png
 
 from roofline.errors import Conflict, NotFound, PlateError
 from roofline.model.plates import Outline, Throw, ThrowChange
-from roofline.model.steps import Loop, OutlineStep
+from roofline.model.steps import Loop
 from roofline.stages import clean as clean_plates
 from roofline.stages import photo, plates, stepping
 from roofline.stages.massing import arranging
@@ -57,7 +57,7 @@ def test_a_new_outline_keeps_the_plate_and_its_throws(desk, noisy):
     plates.set_throws(desk, noisy, [Throw(plate=made, targets=["w"])], None)
     other = Outline(points=[(10, 10), (40, 12), (22, 60)], feather_px=0)
     [step] = desk.store.load(noisy).plate(made).steps
-    stepping.change(desk, noisy, made, step.id, OutlineStep(loops=[Loop(points=other.points)], feather_px=0))
+    stepping.set_parts(desk, noisy, made, step.id, {"loops": [Loop(points=other.points)], "feather_px": 0})
     shot = desk.store.load(noisy)
     [step] = shot.plate(made).steps
     assert [tuple(p) for p in step.loops[0].points] == other.points and step.feather_px == 0

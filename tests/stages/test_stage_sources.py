@@ -102,8 +102,7 @@ def test_a_depth_picture_keeps_its_metres_when_it_is_another_one(desk, wall):
     first = desk.store.load(wall).plate(made).steps[0].picture
     assert (first.near_m, first.far_m, first.nearer) == (1, 5, "bright")
     dark = first.model_copy(update={"far_m": 90.0, "nearer": "dark"})
-    changed = desk.store.load(wall).plate(made).steps[0].model_copy(update={"picture": dark})
-    stepping.change(desk, wall, made, step.id, changed)
+    stepping.set_parts(desk, wall, made, step.id, {"picture": dark.model_dump(mode="json")})
     sources.depth_picture(desk, wall, made, step.id, "e.png", png(w, h, seed=3))
     second = desk.store.load(wall).plate(made).steps[0].picture
     assert second.file != first.file and (second.far_m, second.nearer) == (90, "dark")

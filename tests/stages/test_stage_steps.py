@@ -41,7 +41,7 @@ def test_steps_are_put_in_moved_switched_and_taken_out(desk, plate):
     stepping.switch(desk, *plate, grow.id, True, None)
     assert kinds(desk, plate) == ["colour", "grow", "grade"]
     assert desk.store.load(plate[0]).plate(plate[1]).steps[1].off
-    stepping.change(desk, *plate, colour.id, ColourStep(at=[(30, 30)], tolerance=3))
+    stepping.set_parts(desk, *plate, colour.id, {"at": [(30, 30)], "tolerance": 3})
     assert desk.store.load(plate[0]).plate(plate[1]).steps[0].tolerance == 3
     stepping.remove(desk, *plate, colour.id)
     assert kinds(desk, plate) == ["grow", "grade"]
@@ -74,9 +74,9 @@ def test_a_point_of_an_outline_is_moved_and_its_holes_and_curves_stay(desk, plat
     [step] = desk.store.load(plate[0]).plate(front).steps
     hole = Loop(points=[(60, 60), (70, 60), (70, 70)], smooth=True)
     around = Loop(points=[(40, 40), (100, 40), (100, 100), (40, 100)], smooth=[True, False, True, False])
-    stepping.change(desk, plate[0], front, step.id, OutlineStep(loops=[around, hole], feather_px=2))
+    stepping.set_parts(desk, plate[0], front, step.id, {"loops": [around, hole], "feather_px": 2})
     moved = Loop(points=[(40, 40), (110, 45), (100, 100), (40, 100)], smooth=around.smooth)
-    stepping.change(desk, plate[0], front, step.id, OutlineStep(loops=[moved, hole], feather_px=2))
+    stepping.set_parts(desk, plate[0], front, step.id, {"loops": [moved, hole], "feather_px": 2})
     kept = desk.store.load(plate[0]).plate(front)
     assert kept.steps[0].loops == [moved, hole]
     x0, _, width, _ = kept.canvas

@@ -43,7 +43,7 @@ def test_every_flipped_bit_is_noticed_and_mended_by_bringing_the_file_again(tmp_
     desk, shot, name, path = opened(tmp_path, folder)
     whole = path.read_bytes()
     flipped(path, seed)
-    whose = "“A” of By hand, “P” of By hand is damaged.*Bring the same picture"
+    whose = "“A” of By hand, “P” of By hand is damaged.*Bring in the same picture"
     with pytest.raises(Damaged, match=whose):
         desk.store.blobs.read(name)
     assert desk.store.blobs.keep(whole, Path(name).suffix) == name
@@ -81,4 +81,4 @@ def test_the_command_tells_which_files_are_damaged(tmp_path, folder):
     flipped(path, 3)
     done = subprocess.run(command, capture_output=True, text=True)
     assert done.returncode == 1 and done.stdout.count("\n") == 2
-    assert shot.name in done.stdout and done.stdout.endswith("1 files are damaged\n")
+    assert shot.name in done.stdout and done.stdout.endswith("damaged files: 1\n")

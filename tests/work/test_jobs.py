@@ -312,7 +312,7 @@ def test_what_a_hand_waits_for_is_not_queued_behind_long_work(store):
         assert go.wait(10)
         return {}
 
-    jobs = Jobs(Orders(store), News(), {"work": Kind(held), "look": Kind(steps, hand=True)})
+    jobs = Jobs(Orders(store), News(), {"work": Kind(held), "look": Kind(steps, lane="hand")})
     long = [jobs.start("s", "work", f"Work {n}", {"n": n}) for n in range(3)]
     look = jobs.start("s", "look", "Look", {"steps": 1})
     until(lambda: look.state == "done")

@@ -28,7 +28,7 @@ from roofline.model.move import Move
 from roofline.model.plates import Outline
 from roofline.model.shot import Shot
 from roofline.model.solids import AnySolid
-from roofline.model.steps import Loop, OutlineStep
+from roofline.model.steps import Loop
 from roofline.model.survey import Edge, Length, Survey
 from roofline.stages import clean, plates, stepping, survey
 from roofline.stages import photo as photos
@@ -244,7 +244,8 @@ def build(first: Path, second: Path, out: Path) -> None:
             stand(desk, shot_id, solid)
         plate = plates.outline(desk, shot_id, one, outline(true), "Trolley and lamp")
         [drawn] = store.load(shot_id).plate(plate).steps
-        stepping.change(desk, shot_id, plate, drawn.id, OutlineStep(loops=silhouette(true), feather_px=2.5))
+        loops: list[Any] = [loop.model_dump(mode="json") for loop in silhouette(true)]
+        stepping.set_parts(desk, shot_id, plate, drawn.id, {"loops": loops, "feather_px": 2.5})
         # the nearest wheel's rim is what touches the ground lowest: a flat that stands farther off sinks with it
         at = max((p for loop in silhouette(true) for p in loop.points), key=lambda p: p[1])
         flat_name = "Trolley and lamp flat"

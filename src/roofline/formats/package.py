@@ -72,7 +72,7 @@ def strict_json(text: str | bytes, name: str) -> Any:
             json.dumps(found, ensure_ascii=False).encode()  # a pair is one character, and fits; half a pair is none
         return found
     except UnicodeEncodeError:
-        raise PackageError(f"{name} contains half a character, which is no text.") from None
+        raise PackageError(f"{name} contains an incomplete Unicode character.") from None
     except RecursionError:
         raise PackageError(f"{name} is nested too deep.") from None
     except (json.JSONDecodeError, UnicodeDecodeError) as error:

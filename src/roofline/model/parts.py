@@ -29,11 +29,11 @@ def with_parts(thing: M, parts: dict[str, JsonValue]) -> M:
     for part, value in parts.items():
         name, _, number = part.partition(".")
         if name not in type(thing).model_fields or name in KEPT:
-            raise RoofLineError(f"There is no part '{part}' that could be set.")
+            raise RoofLineError(f"There is no field '{part}' to set.")
         if not number:
             given[name] = value
             continue
         if not isinstance(given[name], list) or int(number) >= len(given[name]):
-            raise RoofLineError(f"There is no part '{part}' that could be set.")
+            raise RoofLineError(f"There is no field '{part}' to set.")
         given[name][int(number)] = value
     return type(thing).model_validate(given)

@@ -194,7 +194,7 @@ def _drawing(site: Site, routes: Routes) -> None:
     def set_solid(shot_id: str, solid_id: str, body: AnySolid, revision: int) -> ShotState:
         """Put another solid in the place of one; `revision`: of the shot that it was made from."""
         made_from = MadeFrom("solid", revision, "the pieces")
-        pieces.change(desk, shot_id, [solid_id], f"Change {body.name}", lambda _, __: body, made_from)
+        pieces.change(desk, shot_id, [solid_id], "Change a piece", lambda _, __: body, made_from)
         return states.changed(shot_id)
 
     @routes.add("PATCH", SHOT + "/solids/<solid_id>", body=PartsSet, returns=ShotState)

@@ -47,7 +47,7 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
 
     ``revision``: of the shot that they were made from, see `MadeFrom`.
     """
-    made_from = None if revision is None else MadeFrom("key", revision, "the keys")
+    made_from = MadeFrom("key", revision, "the keys")
     given = {name: getattr(move, name) for name in move.model_fields_set}
 
     def alter(shot: Shot) -> Shot:
@@ -58,7 +58,7 @@ def set_move(desk: Desk, shot_id: str, move: Move, label: str, revision: int | N
 
 def set_limits(desk: Desk, shot_id: str, limits: Limits, revision: int | None = None) -> None:
     """Set when a frame holds; ``revision``: of the shot that this was made from."""
-    made_from = None if revision is None else MadeFrom(None, revision)
+    made_from = MadeFrom(None, revision)
     desk.store.change(shot_id, "Change the limits", lambda s: s.model_copy(update={"limits": limits}), made_from)
 
 

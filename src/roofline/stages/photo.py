@@ -86,7 +86,7 @@ def remove(desk: Desk, shot_id: str, photo_id: str) -> None:
 
 def set_delivery(desk: Desk, shot_id: str, delivery: Delivery, revision: int | None = None) -> None:
     """State what is delivered; ``revision``: of the shot that this was made from."""
-    made_from = None if revision is None else MadeFrom(None, revision)
+    made_from = MadeFrom(None, revision)
     stated = {"delivery": delivery}
     desk.store.change(shot_id, "Change what is delivered", lambda s: s.model_copy(update=stated), made_from)
 

@@ -130,7 +130,7 @@ def remove(desk: Desk, shot_id: str, plate_id: str) -> None:
 def set_throws(desk: Desk, shot_id: str, throws: list[Throw], revision: int | None) -> None:
     """Set what is thrown on what, in order. ``revision``: of the shot that the list was made from, see `MadeFrom`."""
 
-    made_from = None if revision is None else MadeFrom("throw", revision, "the throws")
+    made_from = MadeFrom("throw", revision, "the throws")
     desk.store.change(shot_id, "Change the throws", lambda shot: _thrown(shot, throws), made_from)
 
 

@@ -103,18 +103,6 @@ def add(desk: Desk, shot_id: str, plate_id: str, step: Step, place: int | None) 
     changed(desk, shot_id, plate_id, "Add a step", alter)
 
 
-def change(desk: Desk, shot_id: str, plate_id: str, step_id: str, step: Step) -> None:
-    """Put another step in the place of one."""
-
-    def alter(shot: Shot, plate: Plate) -> None:
-        step_of(plate, step_id)
-        new = step.model_copy(update={"id": step_id})
-        plate.steps = [new if s.id == step_id else s for s in plate.steps]
-        _hold(shot, plate, new)
-
-    changed(desk, shot_id, plate_id, "Change a step", alter)
-
-
 def set_parts(desk: Desk, shot_id: str, plate_id: str, step_id: str, parts: Parts) -> None:
     """Set some of a step's fields; see `with_parts`."""
 

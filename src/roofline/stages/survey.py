@@ -44,7 +44,7 @@ def keep(desk: Desk, shot_id: str, photo_id: str, survey: Survey, label: str, re
         linked.resolve(shot, photo_id)
         return shot
 
-    desk.store.change(shot_id, label, alter, None if revision is None else MadeFrom(None, revision))
+    desk.store.change(shot_id, label, alter, MadeFrom(None, revision))
 
 
 def change(desk: Desk, shot_id: str, photo_id: str, what: SurveyChange, label: str) -> None:
@@ -98,7 +98,7 @@ def tie(desk: Desk, shot_id: str, ties: list[Tie], label: str, revision: int | N
 
     ``revision``: of the shot that the points were made from, see `MadeFrom`.
     """
-    made_from = None if revision is None else MadeFrom("tie", revision, "the shared points")
+    made_from = MadeFrom("tie", revision, "the shared points")
     desk.store.change(shot_id, label, lambda shot: _tied(shot, ties), made_from)
 
 

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from roofline.errors import Damaged, FolderGone, NotFound
+from roofline.errors import Damaged, NotFound
 
 NAME = re.compile(r"^[0-9a-f]{64}\.[a-z0-9]{2,5}$")
 
@@ -25,15 +25,16 @@ class Blobs:
         self.folder = folder
         #: which pictures a file is, in words; set by who knows
         self.whose: Callable[[str], str] = lambda name: ""
+        #: raises FolderGone where the data folder is not there; set by who knows
+        self.check: Callable[[], None] = lambda: None
         folder.mkdir(parents=True, exist_ok=True)
 
     def path(self, name: str) -> Path:
         if not NAME.match(name):
             raise NotFound(f"There is no file '{name}'.")
         path = self.folder / name[:2] / name
-        if not self.folder.is_dir():
-            raise FolderGone(f"The data folder {self.folder.parent} is not there any more. Put it back.")
         if not path.is_file():
+            self.check()  # that all are missing is another thing
             raise NotFound(f"The file '{name}' is missing from the data folder.")
         return path
 
@@ -44,7 +45,7 @@ class Blobs:
         if not _sound(name, data):
             which = self.whose(name) or f"{name[:8]}…"
             raise Damaged(
-                f"The file of {which} is damaged in the data folder. Bring the same picture again to mend it."
+                f"The file of {which} is damaged in the data folder. Bring in the same picture again to repair it."
             )
         return data
 

@@ -59,9 +59,6 @@ def clear(store: Store, days: float = GRACE_DAYS) -> Cleared:
         there[name].unlink(missing_ok=True)
     with store.transaction() as db:
         db.executemany("DELETE FROM unused WHERE file = ?", [(n,) for n in old])
-    for part in store.blobs.folder.glob("??/.part-*"):
-        if now - part.stat().st_mtime > DAY:  # of a program that was ended while it wrote
-            part.unlink(missing_ok=True)
     return Cleared(len(old), size, waiting)
 
 

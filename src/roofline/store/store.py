@@ -72,7 +72,7 @@ class MadeFrom:
     since then."""
 
     table: str | None  # none: the whole shot
-    revision: int
+    revision: int | None  # none: nobody says, and nothing is compared
     what: str = "the shot"  # in words; lists in the plural
 
 
@@ -92,6 +92,7 @@ class Store:
         self.faults: Callable[[Shot], dict[str, str]] = lambda shot: {}
         self.path.touch(0o600)
         self.there = There(self.path)
+        self.blobs.check = self.there.check
         self._migrate()
 
     # ------------------------------------------------------------ connection
@@ -246,8 +247,8 @@ class Store:
         with self._turns.setdefault(shot_id, threading.Lock()):  # of this process, so that none is worked out in vain
             for _ in range(TRIES):
                 before, revision, old = self._snapshot(shot_id)
-                if made_from is not None:
-                    self._fits(shot_id, made_from, revision)
+                if made_from is not None and made_from.revision is not None:
+                    self._fits(shot_id, made_from, made_from.revision, revision)
                 had = self.faults(before)
                 after = Shot.model_validate(alter(before).model_dump())
                 self._showable(had, after)
@@ -262,14 +263,14 @@ class Store:
             if name not in had:
                 raise Unshowable(says)
 
-    def _fits(self, shot_id: str, made_from: MadeFrom, revision: int) -> None:
+    def _fits(self, shot_id: str, made_from: MadeFrom, made_at: int, revision: int) -> None:
         """Raise Conflict when a list, or the shot, has been changed since.
 
         What comes after the snapshot is found when it is written.
         """
         query = "SELECT revision FROM listed WHERE shot = ? AND list = ?"
         row = self.db.execute(query, (shot_id, made_from.table)).fetchone() if made_from.table else (revision,)
-        if row is not None and row[0] > made_from.revision:
+        if row is not None and row[0] > made_at:
             what = f"{made_from.what} {'have' if made_from.table else 'has'}"
             raise Conflict(f"Meanwhile {what} been changed elsewhere; nothing was overwritten. Do it once more.")
 

@@ -30,11 +30,11 @@ class There:
         """What is wrong, in a sentence that says what to do; None where nothing is."""
         found, folder = self._found(), self._path.parent
         if found is None:
-            return f"The data folder {folder} is not there any more. Put it back: Roof Line goes on by itself."
+            return f"Roof Line cannot find the data folder {folder}. Put it back; Roof Line then continues."
         if found != self._is:
-            return f"Another folder lies at {folder} now. Put the first one back, or start Roof Line again."
+            return f"{folder} is not the folder that Roof Line opened. Put that one back, or restart Roof Line."
         if not os.access(self._path, os.W_OK) or not os.access(folder, os.W_OK):
-            return f"The data folder {folder} cannot be written to. Allow it: Roof Line goes on by itself."
+            return f"Roof Line may not write to the data folder {folder}. Allow it; Roof Line then continues."
         return None
 
     def check(self) -> None:

@@ -30,7 +30,7 @@ def _passes(error: Exception, gone: str | None) -> str | None:
     """What is waited for where an error goes away by itself; None for others. ``gone``: what is wrong with the data
     folder, whatever the error says."""
     if gone is not None:
-        return f"waiting: {gone[0].lower()}{gone[1:].rstrip('.')}"
+        return f"waiting: {gone}"
     if is_full(error):
         return NO_ROOM
     locked = isinstance(error, sqlite3.OperationalError) and "locked" in str(error)
@@ -58,12 +58,8 @@ class Kind:
     run: Callable[[Order, Tell], Any]
     delivers: bool = False  # works on the shot as it was when it was ordered, and reserves a version
     undone: Callable[[Order], None] = lambda order: None
-    behind: bool = False  # nobody waits for it
-    hand: bool = False  # a hand waits for it: it is not queued behind long work
-
-    @property
-    def lane(self) -> str:
-        return "delivery" if self.delivers else "behind" if self.behind else "hand" if self.hand else "job"
+    #: "hand": a hand waits for it, and it is not queued behind long work; "behind": nobody waits for it
+    lane: str = "job"
 
 
 @dataclass
@@ -141,7 +137,8 @@ class Jobs:
             for old in finished[:-50]:
                 del self._jobs[old.order.id]
         self._news(job)
-        job.future = self._lanes[self.kinds[order.kind].lane].submit(self._carry_out, job)
+        kind = self.kinds[order.kind]
+        job.future = self._lanes["delivery" if kind.delivers else kind.lane].submit(self._carry_out, job)
         return job
 
     # ------------------------------------------------------------ carrying out

@@ -6430,7 +6430,7 @@ export interface components {
         };
         /**
          * Through
-         * @description What of some flats lies below a rise is drawn before the ground there; None: the ground hides it.
+         * @description What of some flats lies below a rise is drawn in front of the ground there; None: the ground hides it.
          */
         Through: {
             /** Ids */

@@ -193,13 +193,10 @@ class Engine:
             return rasterise(cast, label, view.width, view.height) == 0
 
         me = g.solid_ids.index(solid) if solid in g.solid_ids else -1
-        mine, hides = alone(me), {}
+        mine = alone(me)
         by = {g.solid_ids[s]: float((owner[mine] == s).mean()) for s in np.unique(owner[mine]) if s not in (me, -1)}
-        for other in cut[cut != me]:
-            theirs = alone(int(other)) if (mine & (owner == me)).any() else np.zeros_like(mine)
-            share = float((owner[theirs] == me).mean()) if theirs.any() else 0.0
-            if share:
-                hides[g.solid_ids[other]] = share
+        shown, others = owner == me, [(s, alone(s)) for s in cut[cut != me]]
+        hides = {g.solid_ids[s]: float(shown[theirs].mean()) for s, theirs in others if theirs[shown].any()}
         return by, hides
 
     def covered(self, moment: Moment) -> float:

@@ -75,7 +75,7 @@ class Stand(Model):
 
 
 class Through(Model):
-    """What of some flats lies below a rise is drawn before the ground there; None: the ground hides it."""
+    """What of some flats lies below a rise is drawn in front of the ground there; None: the ground hides it."""
 
     op: Literal["through"] = "through"
     ids: Ids
@@ -185,24 +185,19 @@ def _placed(desk: Desk, shot_id: str, body: Move3 | Push | Stand) -> list[str]:
 
 
 def _let_through(desk: Desk, shot_id: str, body: Through) -> None:
-    """Throws that name a flat's front go on to the part that is drawn before the ground."""
+    """Throws that name a flat's front go on to the part that is drawn in front of the ground."""
 
-    def alter(shot: Shot) -> Shot:
-        for ident in body.ids:
-            flat = solid_of(shot, ident)
-            if not isinstance(flat, Flat):
-                raise MassingError(f"{flat.name} is no flat: the ground hides what lies below it.")
-            if flat.locked:
-                raise MassingError(f"{flat.name} is locked.")
-            flat.passes = body.level
-        fronts = {f"{ident}/front": f"{ident}/below" for ident in body.ids}
+    def alter(shot: Shot, flat: AnySolid) -> AnySolid:
+        if not isinstance(flat, Flat):
+            raise MassingError(f"Only a flat can be drawn in front of the ground; {flat.name} is not a flat.")
+        fronts = {f"{flat.id}/front": f"{flat.id}/below"}
         for throw in shot.throws:
             throw.targets = _with_below(throw.targets, fronts)
             throw.first_on = _with_below(throw.first_on, fronts)
-        return shot
+        return flat.with_(passes=body.level)
 
-    label = "Draw a flat before the ground" if body.level is not None else "Let the ground hide a flat"
-    desk.store.change(shot_id, label, alter)
+    label = "Let the ground hide a flat" if body.level is None else "Draw a flat in front of the ground"
+    pieces.change(desk, shot_id, body.ids, label, alter)
 
 
 def _with_below(names: list[str], fronts: dict[str, str]) -> list[str]:

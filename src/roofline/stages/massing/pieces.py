@@ -56,8 +56,7 @@ def change(
 
 def set_parts(desk: Desk, shot_id: str, solid_id: str, parts: Parts) -> None:
     """Set some of a piece's figures, or its name; see `with_parts`."""
-    name = solid_of(desk.store.load(shot_id), solid_id).name
-    change(desk, shot_id, [solid_id], f"Change {name}", lambda _, solid: with_parts(solid, parts))
+    change(desk, shot_id, [solid_id], "Change a piece", lambda _, solid: with_parts(solid, parts))
 
 
 def remove(desk: Desk, shot_id: str, ids: list[str]) -> None:

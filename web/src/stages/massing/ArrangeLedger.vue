@@ -146,15 +146,15 @@ const named = (text: string) =>
         >Lift the piece onto the ground</ElButton
       >
       <ElButton v-if="flat" :disabled="locked" data-let-through @click="arrange({ op: 'through', level: under.level })"
-        >Draw it before the ground</ElButton
+        >Draw the flat in front of the ground</ElButton
       >
       <span v-if="!trueSize" class="quiet">A lifted piece is higher in the picture than in the photo.</span>
     </div>
     <p v-if="overtaken.length" class="sentence warn" data-overtaken>{{ overtaken.join(' ') }}</p>
     <div v-if="passes !== null" class="sentence" data-passes>
-      What lies below {{ passes.toFixed(2) }} m is drawn before the ground.
+      The ground does not hide the part below {{ passes.toFixed(2) }} m.
       <ElButton :disabled="locked" data-hide-below @click="arrange({ op: 'through', level: null })"
-        >Let the ground hide it</ElButton
+        >Let the ground hide that part</ElButton
       >
     </div>
     <div class="row">

@@ -20,9 +20,9 @@ test('only what has come in between since then is told, the most first', () => {
     (id) => id,
   )
   expect(said).toEqual([
-    'tank now hides 34 % of it at home.',
-    'hut now hides 12 % of it at home.',
-    'It now hides 7 % of lamp at home.',
+    'tank now hides 34 % of this flat at home.',
+    'hut now hides 12 % of this flat at home.',
+    'This flat now hides 7 % of lamp at home.',
   ])
 })
 test('nothing is told of what was there before, nor of soft borders', () => {

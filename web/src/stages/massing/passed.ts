@@ -12,10 +12,10 @@ export function passed(before: Order, now: Order, nameOf: (id: string) => string
       .slice(0, 2)
   return [
     ...grown(now.hidden_by, before.hidden_by).map(
-      (x) => `${nameOf(x.piece)} now hides ${x.percent.toFixed(0)} % of it at home.`,
+      (x) => `${nameOf(x.piece)} now hides ${x.percent.toFixed(0)} % of this flat at home.`,
     ),
     ...grown(now.hides, before.hides).map(
-      (x) => `It now hides ${x.percent.toFixed(0)} % of ${nameOf(x.piece)} at home.`,
+      (x) => `This flat now hides ${x.percent.toFixed(0)} % of ${nameOf(x.piece)} at home.`,
     ),
   ]
 }

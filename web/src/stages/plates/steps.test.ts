@@ -114,6 +114,14 @@ describe('steps', () => {
     expect(sent.every((x) => stepsOf(x.after, 'b').length === 0)).toBe(true) // other plates stay as they are
   })
 
+  it('keep what another page has changed while a hand was dragging', () => {
+    const taken = { id: 'x2', do: 'grow', px: 4, off: false, name: null } as Step
+    const { s, sent } = recorder(shot(plate('a', [{ ...taken, name: 'Wider' }])))
+    void changeStep(s, 'a', { ...taken, px: 9 } as Step, taken)
+    expect(sent[0].body).toEqual({ set: { px: 9 } })
+    expect(stepsOf(sent[0].after)[0]).toMatchObject({ px: 9, name: 'Wider' })
+  })
+
   it('are drawn stroke by stroke', () => {
     const stroke = { id: 'k2', points: [[1, 2]], radius_px: 5, radius_m: null, hardness: 1 } as never
     const brush = { id: 'x1', do: 'brush', mode: 'add', strokes: [{ id: 'k1' }], off: false, name: null } as never

@@ -224,14 +224,17 @@ export const addStep = (s: Store, plate: string, step: Step) =>
     { step },
     withSteps(plate, (all) => [...all, step]),
   )
-/** What the hand has changed of a step as it is shown; what another page has changed of it meanwhile stays. */
-export function changeStep(s: Store, plate: string, step: Step) {
-  const was = s.shot.plates.find((p) => p.id === plate)?.steps.find((x) => x.id === step.id)
+/** What the hand has changed of a step since it began from `was`; what another page has changed of it meanwhile stays. */
+export function changeStep(s: Store, plate: string, step: Step, was?: Step) {
+  const from = was ?? s.shot.plates.find((p) => p.id === plate)?.steps.find((x) => x.id === step.id) ?? {}
+  const set = partsOf(from, step)
+  const touched = new Set(Object.keys(set).map((part) => part.split('.')[0]))
+  const fields = Object.fromEntries(Object.entries(step).filter(([name]) => touched.has(name)))
   return s.change(
     'PATCH',
     `/plates/${plate}/steps/${step.id}`,
-    { set: partsOf(was ?? {}, step) },
-    withSteps(plate, (all) => all.map((x) => (x.id === step.id ? step : x))),
+    { set },
+    withSteps(plate, (all) => all.map((x) => (x.id === step.id ? ({ ...x, ...fields } as Step) : x))),
   )
 }
 export const removeStep = (s: Store, plate: string, id: string) =>

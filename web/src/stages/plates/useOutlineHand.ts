@@ -126,8 +126,8 @@ export function useOutlineHand(
     grip.value = null
     if (!g) return
     const away = near(g.at, g.step.loops[g.loop].points[g.index] as Vec2) >= LEAST * reach()
-    if (away) void changeStep(s, g.plate, moved(g))
-    else if (g.step !== g.was) void changeStep(s, g.plate, g.step)
+    if (away) void changeStep(s, g.plate, moved(g), g.was)
+    else if (g.step !== g.was) void changeStep(s, g.plate, g.step, g.was)
   }
   /** A point more, on the line under a place. */
   function put(p: Vec2) {
