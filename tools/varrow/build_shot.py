@@ -12,6 +12,7 @@ import shutil
 import sys
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from shapely import MultiPoint, Polygon, unary_union
