@@ -224,7 +224,7 @@ export const addStep = (s: Store, plate: string, step: Step) =>
     { step },
     withSteps(plate, (all) => [...all, step]),
   )
-/** What the hand has changed of a step since it began from `was`; what another page has changed of it meanwhile stays. */
+/** What the hand has changed of a step since it began from `was`; what another page has changed meanwhile stays. */
 export function changeStep(s: Store, plate: string, step: Step, was?: Step) {
   const from = was ?? s.shot.plates.find((p) => p.id === plate)?.steps.find((x) => x.id === step.id) ?? {}
   const set = partsOf(from, step)
